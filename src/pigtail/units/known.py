@@ -1,0 +1,73 @@
+"""A value with its spread, its basis and where it came from."""
+
+from __future__ import annotations
+
+import enum
+import math
+
+import msgspec
+
+
+class Basis(enum.Enum):
+    """What a value rests on, the strongest first."""
+
+    MEASURED = "measured"
+    DOCUMENTED = "documented"
+    TYPICAL = "typical"
+    GUESSED = "guessed"
+    UNKNOWN = "unknown"
+
+
+#: The order in which a derived value takes the weakest basis of its inputs.
+STRENGTH = tuple(Basis)
+
+
+def weakest(bases: list[Basis]) -> Basis:
+    """The weakest of some bases; measured when there is none to weaken it."""
+    return max(bases, key=STRENGTH.index, default=Basis.MEASURED)
+
+
+class KnownError(ValueError):
+    """A value whose spread makes no sense; carries the offending numbers."""
+
+    def __init__(self, sentence: str, nominal: float, low: float, high: float) -> None:
+        super().__init__(sentence)
+        self.nominal, self.low, self.high = nominal, low, high
+
+
+class Known(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A value in SI base units with its spread.
+
+    Attributes: nominal, low, high [unit]; unit as text ("V", "Ω"); basis; source (a note or reading id).
+    """
+
+    nominal: float
+    low: float
+    high: float
+    unit: str
+    basis: Basis
+    source: str = ""
+
+    def __post_init__(self) -> None:
+        numbers = (self.nominal, self.low, self.high)
+        if not all(math.isfinite(n) for n in numbers):
+            raise KnownError("a value and its spread must be finite numbers", *numbers)
+        if not self.low <= self.nominal <= self.high:
+            raise KnownError(
+                f"the spread {self.low:g} to {self.high:g} does not hold its own value {self.nominal:g}", *numbers
+            )
+
+    @classmethod
+    def of(
+        cls, nominal: float, unit: str, basis: Basis, *, tolerance: float = 0.0, source: str = ""
+    ) -> Known:
+        """A value with a symmetric relative tolerance [-], such as 0.05 for 5 %."""
+        half = abs(nominal) * tolerance
+        return cls(
+            nominal=nominal, low=nominal - half, high=nominal + half, unit=unit, basis=basis, source=source
+        )
+
+    @property
+    def spread(self) -> float:
+        """Full width of the spread [unit]."""
+        return self.high - self.low

@@ -1,0 +1,73 @@
+"""Preferred numbers of resistors and capacitors.
+
+Source: IEC 60063. E3 to E24 are tables by the standard (their members do not follow the rounding rule);
+E48 and E96 are ten to the power i/48 and i/96 rounded to three figures.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import cache
+
+E24 = (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0,
+       3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2, 9.1)  # fmt: skip
+
+
+@cache
+def decade(series: str) -> tuple[float, ...]:
+    """Members of a series in one decade [1, 10); series is "E3", "E6", "E12", "E24", "E48" or "E96".
+
+    >>> decade("E6")
+    (1.0, 1.5, 2.2, 3.3, 4.7, 6.8)
+    """
+    steps = {"E3": 8, "E6": 4, "E12": 2, "E24": 1}
+    if series in steps:
+        return E24[:: steps[series]]
+    if series in ("E48", "E96"):
+        count = int(series[1:])
+        return tuple(round(10 ** (i / count), 2) for i in range(count))
+    raise ValueError(f"{series!r} is not a preferred series; use E3, E6, E12, E24, E48 or E96")
+
+
+@cache
+def _run(series: str) -> tuple[float, ...]:
+    return tuple(float(f"{m:g}e{e}") for e in range(-13, 10) for m in decade(series))
+
+
+def members(series: str, low: float, high: float) -> tuple[float, ...]:
+    """All members from low to high, both included."""
+    return tuple(v for v in _run(series) if low * (1 - 1e-9) <= v <= high * (1 + 1e-9))
+
+
+def _place(value: float, series: str) -> int:
+    if not (value > 0 and math.isfinite(value)):
+        raise ValueError(f"preferred values are positive numbers, not {value!r}")
+    run = _run(series)
+    return min(range(len(run)), key=lambda i: abs(math.log(run[i] / value)))
+
+
+def nearest(value: float, series: str = "E24") -> float:
+    """The member nearest to a value by ratio.
+
+    >>> nearest(3250.0)
+    3300.0
+    """
+    return _run(series)[_place(value, series)]
+
+
+def step(value: float, series: str = "E24", by: int = 1) -> float:
+    """The member `by` places above (or below) a value; an exact member moves by whole places.
+
+    >>> step(4700.0), step(4800.0, by=-1)
+    (5100.0, 4700.0)
+    """
+    run = _run(series)
+    place = _place(value, series)
+    here = run[place]
+    if math.isclose(here, value, rel_tol=1e-9):
+        place += by
+    elif by > 0:
+        place += by - (1 if here > value else 0)
+    else:
+        place += by + (1 if here < value else 0)
+    return run[min(max(place, 0), len(run) - 1)]
