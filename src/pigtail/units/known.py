@@ -54,7 +54,8 @@ class Known(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
             raise KnownError("a value and its spread must be finite numbers", *numbers)
         if not self.low <= self.nominal <= self.high:
             raise KnownError(
-                f"the spread {self.low:g} to {self.high:g} does not hold its own value {self.nominal:g}", *numbers
+                f"the spread {self.low:g} to {self.high:g} does not hold its own value {self.nominal:g}",
+                *numbers,
             )
 
     @classmethod

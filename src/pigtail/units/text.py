@@ -11,8 +11,9 @@ import re
 from pigtail.units.decibels import from_dbu, from_dbv
 from pigtail.units.known import Basis, Known
 
-PREFIXES = {"p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0,
-            "R": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9}  # fmt: skip
+#: Decimal exponent of each prefix. Scaling divides by whole powers, so that 10u is the float 1e-05.
+PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "R": 0,
+            "k": 3, "K": 3, "M": 6, "G": 9}  # fmt: skip
 UNIT_NAMES = {
     "Ω": ("Ω", "Ω", "ohm", "ohms", "R"),
     "V": ("V", "Vdc", "Vrms", "volt", "volts"),
@@ -40,24 +41,30 @@ class UnreadableError(ValueError):
         shown = text if len(text) <= MAX_LENGTH else text[:MAX_LENGTH] + "…"
         example = {"V": "1.65 V, 250m or -10 dBV", "Ω": "4k7 or 220", "F": "100n", "A": "45 mA",
                    "m": "0.3 m or 30cm", "": "0.85"}.get(unit, f"10 {unit}")  # fmt: skip
-        super().__init__(f"“{shown}” cannot be read as a value{f' in {unit}' if unit else ''}; write {example}")
+        super().__init__(
+            f"“{shown}” cannot be read as a value{f' in {unit}' if unit else ''}; write {example}"
+        )
         self.text, self.unit = text, unit
 
 
-def _tail_factor(tail: str, unit: str) -> float | None:
-    """Multiplier of what follows the number, or None when it does not fit the unit."""
+def _scaled(number: float, exponent: int) -> float:
+    return number * 10.0**exponent if exponent >= 0 else number / 10.0**-exponent
+
+
+def _tail_exponent(tail: str, unit: str) -> int | None:
+    """Decimal exponent of what follows the number, or None when it does not fit the unit."""
     names = UNIT_NAMES.get(unit, (unit,))
     if unit == "m" and tail in ("mm", "cm"):
-        return {"mm": 1e-3, "cm": 1e-2}[tail]
+        return {"mm": -3, "cm": -2}[tail]
     if unit == "" and tail == "%":
-        return 0.01
+        return -2
     if tail == "" or tail in names:
-        return 1.0
+        return 0
     if unit in UNPREFIXED:
         return None
-    for prefix, factor in PREFIXES.items():
-        if prefix and tail.startswith(prefix) and tail[len(prefix) :].strip() in ("", *names):
-            return factor
+    for prefix, exponent in PREFIXES.items():
+        if tail.startswith(prefix) and tail[len(prefix) :].strip() in ("", *names):
+            return exponent
     return None
 
 
@@ -75,9 +82,8 @@ def parse_quantity(text: str, unit: str) -> float:
     lettered = _LETTERED.fullmatch(stripped)
     if lettered and unit not in UNPREFIXED:
         sign, whole, prefix, rest, tail = lettered.groups()
-        number, factor = float(f"{sign}{whole}.{rest}"), PREFIXES[prefix]
         if tail in ("", *UNIT_NAMES.get(unit, (unit,))):
-            return _finite(number * factor, text, unit)
+            return _finite(_scaled(float(f"{sign}{whole}.{rest}"), PREFIXES[prefix]), text, unit)
         raise UnreadableError(text, unit)
     plain = _NUMBER.fullmatch(stripped)
     if not plain:
@@ -87,10 +93,10 @@ def parse_quantity(text: str, unit: str) -> float:
         if not -300 <= number <= 300:
             raise UnreadableError(text, unit)
         return from_dbv(number) if tail.lower() == "dbv" else from_dbu(number)
-    found = _tail_factor(tail, unit)
-    if found is None:
+    exponent = _tail_exponent(tail, unit)
+    if exponent is None:
         raise UnreadableError(text, unit)
-    return _finite(number * found, text, unit)
+    return _finite(_scaled(number, exponent), text, unit)
 
 
 def _finite(value: float, text: str, unit: str) -> float:
@@ -180,9 +186,9 @@ def format_known(known: Known) -> str:
     if known.spread <= 0:
         return text
     down, up = known.nominal - known.low, known.high - known.nominal
-    if math.isclose(down, up, rel_tol=1e-3) and known.nominal:
-        percent = 100 * up / abs(known.nominal)
-        if percent <= 50:
+    if math.isclose(down, up, rel_tol=1e-3):
+        percent = 100 * up / abs(known.nominal) if known.nominal else math.inf
+        if percent <= 50 and math.isclose(percent, round(percent, 1), rel_tol=1e-6):
             return f"{text} ±{percent:.3g} %"
         return f"{text} ±{format_quantity(up, known.unit)}"
     ends = [format_quantity(v, known.unit, digits=4) for v in (known.low, known.nominal, known.high)]

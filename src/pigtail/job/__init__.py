@@ -1,0 +1,1 @@
+"""The document: immutable structs, edits, file and recovery."""

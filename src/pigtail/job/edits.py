@@ -1,0 +1,264 @@
+"""Edits: each takes a job and returns a new one, or raises EditError with the offending value.
+
+Every edit ends in `check_job`, so a job that has been edited can always be saved and opened again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any
+
+from msgspec.structs import replace
+
+from pigtail.job.check import ID, check_job
+from pigtail.job.errors import EditError, JobError, LiveChassisError
+from pigtail.job.model import (
+    FUNCTION_UNITS,
+    HOST,
+    Brief,
+    Function,
+    Host,
+    Job,
+    Join,
+    Link,
+    Module,
+    Part,
+    Reading,
+    Section,
+    SupplyClass,
+)
+from pigtail.job.quantities import quantity
+from pigtail.job.readings import reading_value
+from pigtail.units.known import Known
+
+Edit = Callable[[Job], Job]
+
+
+def _checked(job: Job) -> Job:
+    try:
+        check_job(job)
+    except JobError as error:
+        raise EditError(str(error), value=error.value) from error
+    refuse_live_chassis(job)
+    return job
+
+
+def refuse_live_chassis(job: Job) -> None:
+    """Raise LiveChassisError if a link reaches a host whose chassis may be at mains potential."""
+    if job.host.supply is not SupplyClass.LIVE_CHASSIS:
+        return
+    for link in job.links:
+        if any(j.terminal.startswith(f"{HOST}.") for j in link.joins):
+            raise LiveChassisError(
+                "the host's chassis may be at mains potential: no wire may be planned to it; "
+                "only a wireless or optical path remains, fitted by a qualified person",
+                value=link.id,
+            )
+
+
+def new_job(name: str, host: Host) -> Job:
+    """A job with a host and nothing planned yet."""
+    return _checked(Job(name=name, host=host))
+
+
+def rename(job: Job, name: str) -> Job:
+    """Give the job another name."""
+    if not name.strip():
+        raise EditError("a job needs a name", value=name)
+    return replace(job, name=name.strip())
+
+
+def set_brief(job: Job, wanted: str, notes: str) -> Job:
+    """Set what is wanted, in the person's words."""
+    return replace(job, brief=Brief(wanted=wanted, notes=notes))
+
+
+def set_supply(job: Job, supply: SupplyClass) -> Job:
+    """Set how the host is fed; a live chassis is refused while links reach the host."""
+    return _checked(replace(job, host=replace(job.host, supply=supply)))
+
+
+def set_ambient(job: Job, ambient: Known | None) -> Job:
+    """Set the temperature inside the case [°C]."""
+    return _checked(replace(job, ambient=ambient))
+
+
+def set_value(job: Job, address: str, field: str, value: Known | None) -> Job:
+    """Set what the papers say of a terminal's value, or None for not known."""
+    terminal = job.terminal(address)
+    if terminal is None:
+        raise EditError(f"there is no terminal {address}", value=address)
+    if quantity(terminal, field) is None:
+        raise EditError(f"{address} has no value called {field}", value=field)
+    changed = replace(terminal, **{field: value})
+    device_id = address.partition(".")[0]
+    return _with_device(
+        job,
+        device_id,
+        terminals=tuple(changed if t is terminal else t for t in _device(job, device_id).terminals),
+    )
+
+
+def set_path(job: Job, device_id: str, path_id: str, resistance: Known | None) -> Job:
+    """Set the resistance between two returns of a device."""
+    device = _device(job, device_id)
+    if path_id not in {p.id for p in device.paths}:
+        raise EditError(f"there is no path {path_id}", value=path_id)
+    return _with_device(
+        job,
+        device_id,
+        paths=tuple(replace(p, resistance=resistance) if p.id == path_id else p for p in device.paths),
+    )
+
+
+def _device(job: Job, device_id: str) -> Host | Module:
+    device = job.device(device_id)
+    if device is None:
+        raise EditError(f"there is no device {device_id}", value=device_id)
+    return device
+
+
+def _with_device(job: Job, device_id: str, **changes: Any) -> Job:
+    if device_id == HOST:
+        return _checked(replace(job, host=replace(job.host, **changes)))
+    return _checked(
+        replace(job, modules=tuple(replace(m, **changes) if m.id == device_id else m for m in job.modules))
+    )
+
+
+def add_module(job: Job, module: Module) -> Job:
+    """Add a module to the job."""
+    return _checked(replace(job, modules=(*job.modules, module)))
+
+
+def add_link(job: Job, link: Link) -> Job:
+    """Add a link; refused for a live chassis."""
+    return _checked(replace(job, links=(*job.links, link)))
+
+
+def remove_link(job: Job, link_id: str) -> Job:
+    """Take a link out of the plan."""
+    _link(job, link_id)
+    return replace(job, links=tuple(x for x in job.links if x.id != link_id))
+
+
+def _link(job: Job, link_id: str) -> Link:
+    link = job.link(link_id)
+    if link is None:
+        raise EditError(f"there is no link {link_id}", value=link_id)
+    return link
+
+
+def _with_link(job: Job, link_id: str, **changes: Any) -> Job:
+    _link(job, link_id)
+    return _checked(
+        replace(job, links=tuple(replace(x, **changes) if x.id == link_id else x for x in job.links))
+    )
+
+
+def replace_link(job: Job, link: Link) -> Job:
+    """Put another network and other joins in the place of a link of the same id."""
+    _link(job, link.id)
+    return _checked(replace(job, links=tuple(link if x.id == link.id else x for x in job.links)))
+
+
+def set_sections(job: Job, link_id: str, sections: tuple[Section, ...]) -> Job:
+    """Give a link another cascade of networks."""
+    return _with_link(job, link_id, sections=sections)
+
+
+def set_part(job: Job, link_id: str, section: int, name: str, value: Known) -> Job:
+    """Set a part value of a link's network, such as r2 of its pad."""
+    link = _link(job, link_id)
+    if not 0 <= section < len(link.sections):
+        raise EditError(f"{link_id} has no network {section}", value=section)
+    old = link.sections[section]
+    if name not in {p.name for p in old.parts}:
+        raise EditError(f"the network of {link_id} has no part {name}", value=name)
+    if value.low < 0 or (value.unit == "Ω" and value.low <= 0):
+        raise EditError(
+            f"{name} cannot be {value.nominal:g} {value.unit}; give a value above nought", value=value
+        )
+    changed = replace(
+        old, parts=tuple(Part(name=name, value=value) if p.name == name else p for p in old.parts)
+    )
+    return _with_link(
+        job, link_id, sections=tuple(changed if k == section else s for k, s in enumerate(link.sections))
+    )
+
+
+def set_conductor(
+    job: Job,
+    link_id: str,
+    port: str,
+    *,
+    gauge: int | None = None,
+    length: Known | None = None,
+    screened: bool | None = None,
+    colour: str | None = None,
+    route: str | None = None,
+) -> Job:
+    """Change the wire on a port of a link; what is None stays."""
+    link = _link(job, link_id)
+    if port not in {j.port for j in link.joins}:
+        raise EditError(f"{link_id} has no port {port}", value=port)
+    given = {"gauge": gauge, "length": length, "screened": screened, "colour": colour, "route": route}
+    changes = {k: v for k, v in given.items() if v is not None}
+
+    def changed(join: Join) -> Join:
+        return replace(join, conductor=replace(join.conductor, **changes)) if join.port == port else join
+
+    return _with_link(job, link_id, joins=tuple(map(changed, link.joins)))
+
+
+def log_reading(
+    job: Job,
+    *,
+    point: str,
+    against: str,
+    state: str,
+    function: Function,
+    value: float,
+    when: datetime,
+    instrument: str = "",
+    note: str = "",
+) -> Job:
+    """Add a reading to the log; the value is in V, Ω or A, its spread that of a handheld meter."""
+    if point == against:
+        raise EditError("a reading needs two different points: move one probe", value=point)
+    taken = {r.id for r in job.readings}
+    number = next(n for n in range(1, len(taken) + 2) if f"r{n}" not in taken)
+    if function is Function.RESISTANCE and value < 0:
+        raise EditError("a resistance cannot be negative; swap the probes and read again", value=value)
+    reading = Reading(
+        id=f"r{number}",
+        when=when.isoformat(timespec="seconds"),
+        point=point,
+        against=against,
+        state=state,
+        function=function,
+        value=reading_value(function, value, FUNCTION_UNITS[function]),
+        instrument=instrument,
+        note=note,
+    )
+    return _checked(replace(job, readings=(*job.readings, reading)))
+
+
+def strike_reading(job: Job, reading_id: str) -> Job:
+    """Strike a reading: it is kept, and counts no more."""
+    if reading_id not in {r.id for r in job.readings}:
+        raise EditError(f"there is no reading {reading_id}", value=reading_id)
+    return replace(
+        job, readings=tuple(replace(r, struck=True) if r.id == reading_id else r for r in job.readings)
+    )
+
+
+def free_id(job: Job, stem: str) -> str:
+    """An id that no link or module has yet: the stem, or the stem with a number."""
+    if not ID.fullmatch(stem):
+        raise EditError(f"“{stem}” is no id", value=stem)
+    taken = {x.id for x in job.links} | {m.id for m in job.modules} | {HOST}
+    return (
+        stem if stem not in taken else next(f"{stem}{n}" for n in range(2, 1000) if f"{stem}{n}" not in taken)
+    )

@@ -1,0 +1,177 @@
+"""The job file: strict reading, unknown fields kept, atomic writing.
+
+`NAME.pigtail` is JSON in UTF-8, keys in the order of the structs, one value a line.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from pigtail.job.check import check_job
+from pigtail.job.errors import FileError, JobError
+from pigtail.job.model import FORMAT, VERSION, Job
+from pigtail.units.known import KnownError
+
+MAX_BYTES = 64_000_000
+Extras = dict[str, Any]
+
+
+class Document(msgspec.Struct, frozen=True):
+    """A job with the fields of its file that this version does not know, by their place."""
+
+    job: Job
+    extras: Extras = {}
+
+
+def load(path: Path | str) -> Document:
+    """Read a job file; raises FileError with one sentence naming file, place and mend."""
+    path = Path(path)
+    try:
+        if not path.is_file():
+            raise FileError(path, "there is no such file" if not path.exists() else "this is not a file")
+        if path.stat().st_size > MAX_BYTES:
+            raise FileError(
+                path,
+                f"the file is larger than {MAX_BYTES // 1_000_000} MB, too large for a job; choose another",
+            )
+        data = path.read_bytes()
+    except OSError as error:
+        raise FileError(path, f"the file cannot be read ({error.strerror or error})") from error
+    try:
+        return decode(data)
+    except JobError as error:
+        raise FileError(path, str(error)) from error
+
+
+def decode(data: bytes) -> Document:
+    """A document from the bytes of a job file; raises JobError."""
+    if not data.strip():
+        raise JobError("the file is empty; use a copy or the recovery file")
+    try:
+        raw = msgspec.json.decode(data)
+    except (msgspec.DecodeError, UnicodeDecodeError) as error:
+        raise JobError(
+            f"this is not complete JSON text ({str(error).rstrip('.')}); use a copy or the recovery file"
+        ) from error
+    except RecursionError as error:
+        raise JobError("the file is nested too deeply to be a job") from error
+    if not isinstance(raw, dict) or raw.get("format") != FORMAT:
+        raise JobError(f"this is not a Pigtail job: its “format” is not “{FORMAT}”", where="format")
+    version = raw.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise JobError("the version is not a whole number from 1", where="version")
+    if version > VERSION:
+        raise JobError(
+            f"the file is of version {version}, this program reads up to {VERSION}; open it with a newer Pigtail",
+            where="version",
+        )
+    try:
+        job = msgspec.convert(raw, Job)
+        check_job(job)
+    except msgspec.ValidationError as error:
+        sentence, _, place = str(error).partition(" - at ")
+        raise JobError(
+            f"{sentence[0].lower()}{sentence[1:]}; mend it in a text editor",
+            where=place.strip("`").removeprefix("$."),
+        ) from error
+    except KnownError as error:
+        raise JobError(str(error)) from error
+    except RecursionError as error:
+        raise JobError("the file is nested too deeply to be a job") from error
+    return Document(job, _extras(raw, job, ""))
+
+
+def encode(document: Document) -> bytes:
+    """The bytes of a job file, unknown fields put back where they were."""
+    raw = msgspec.to_builtins(document.job)
+    raw = {"format": FORMAT, "version": VERSION, **raw}
+    _put_back(raw, document.extras, "")
+    return msgspec.json.format(msgspec.json.encode(raw), indent=1) + b"\n"
+
+
+def _key(index: int, item: Any) -> str:
+    """How an entry of a list is found again: by its id or name, else by its place."""
+    if isinstance(item, dict):
+        for name in ("id", "name", "port"):
+            if isinstance(item.get(name), str):
+                return str(item[name])
+    return str(index)
+
+
+def _extras(raw: Any, known: Any, place: str) -> Extras:
+    """Fields of the raw text that the struct read from it does not have, by their place."""
+    found: Extras = {}
+    if isinstance(known, msgspec.Struct):
+        fields = {f.encode_name: f.name for f in msgspec.structs.fields(known)}
+        for name, value in raw.items():
+            here = f"{place}/{name}"
+            if name in fields:
+                found |= _extras(value, getattr(known, fields[name]), here)
+            elif name != known.__struct_config__.tag_field:
+                found[here] = value
+    elif isinstance(known, tuple):
+        for index, (item, twin) in enumerate(zip(raw, known, strict=True)):
+            found |= _extras(item, twin, f"{place}/{_key(index, item)}")
+    return found
+
+
+def _put_back(raw: Any, extras: Extras, place: str) -> None:
+    if isinstance(raw, dict):
+        prefix = f"{place}/"
+        for name in list(raw):
+            _put_back(raw[name], extras, prefix + name)
+        for here, value in extras.items():
+            if here.startswith(prefix) and "/" not in here[len(prefix) :]:
+                raw.setdefault(here[len(prefix) :], value)
+    elif isinstance(raw, (list, tuple)):
+        for index, item in enumerate(raw):
+            _put_back(item, extras, f"{place}/{_key(index, item)}")
+
+
+def save(document: Document, path: Path | str) -> None:
+    """Write a job file atomically: temporary file, fsync, rename, fsync of the folder.
+
+    Raises FileError; the old file is then still there, whole.
+    """
+    path = Path(path)
+    write_atomically(path, encode(document))
+
+
+def write_atomically(path: Path, data: bytes) -> None:
+    """Replace a file by new bytes so that a kill or a full disk leaves the old or the new, whole."""
+    temporary: str | None = None
+    try:
+        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        with contextlib.suppress(OSError):
+            os.chmod(temporary, path.stat().st_mode & 0o777 if path.exists() else 0o644)
+        os.replace(temporary, path)
+        temporary = None
+        folder = os.open(path.parent, os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)
+    except OSError as error:
+        raise FileError(
+            path,
+            f"the file cannot be written ({error.strerror or error}); free space or choose another folder",
+        ) from error
+    finally:
+        if temporary is not None:
+            with contextlib.suppress(OSError):
+                os.unlink(temporary)
+
+
+def schema() -> dict[str, Any]:
+    """JSON Schema of the job file."""
+    return msgspec.json.schema(Job)
