@@ -7,7 +7,7 @@ Subcircuits are expanded while reading: element R1 of instance X7 becomes `r1.x7
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
 
@@ -205,7 +205,16 @@ def _flatten(
             raise DeckError(f"the element {words[0]} is of no known kind ({known})", line=line)
 
 
-def _instance(words, line, subcircuits, path, node, local, depth):  # type: ignore[no-untyped-def]
+def _instance(
+    words: list[str],
+    line: int,
+    subcircuits: dict[str, _Subcircuit],
+    path: str,
+    node: Callable[[str], str],
+    local: dict[str, Expression],
+    depth: int,
+) -> Iterator[Element]:
+    """Elements of a subcircuit call (X)."""
     first = words.index("=") - 1 if "=" in words else len(words)
     *outer, called = [w for w in words[1:first] if w != "params:"]
     if called not in subcircuits:

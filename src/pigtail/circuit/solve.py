@@ -180,7 +180,7 @@ class _System:
         if element.kind in "rc":
             matrix = self.g if element.kind == "r" else self.c
             y = 1.0 / value if element.kind == "r" else value
-            for row, column, sign in ((p, p, 1), (m, m, 1), (p, m, -1), (m, p, -1)):
+            for row, column, sign in ((p, p, 1.0), (m, m, 1.0), (p, m, -1.0), (m, p, -1.0)):
                 self._add(matrix, row, column, sign * y)
         elif element.kind == "i":
             for node, sign in ((p, -1.0), (m, 1.0)):

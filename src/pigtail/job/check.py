@@ -6,8 +6,9 @@ import re
 from collections.abc import Iterable
 
 from pigtail.job.errors import JobError
-from pigtail.job.model import FUNCTION_UNITS, HOST, Host, Job, Known, Link, Module, Return
+from pigtail.job.model import FUNCTION_UNITS, HOST, Host, Job, Link, Module, Return
 from pigtail.job.quantities import PATH_RESISTANCE, Quantity, quantities
+from pigtail.units.known import Known
 
 ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
 MAX_ITEMS = 20_000

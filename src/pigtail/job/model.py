@@ -67,7 +67,7 @@ class _Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """Base of all records: immutable, keyword arguments, defaults left out of the file."""
 
 
-class Terminal(_Record, tag_field="role"):
+class Terminal(_Record, frozen=True, kw_only=True, tag_field="role"):
     """What all terminals share. `states` lists the host states it is alive in; empty means all."""
 
     id: str
@@ -77,7 +77,7 @@ class Terminal(_Record, tag_field="role"):
     states: tuple[str, ...] = ()
 
 
-class AudioOut(Terminal, tag="audio out"):
+class AudioOut(Terminal, frozen=True, kw_only=True, tag="audio out"):
     """An output: an e.m.f. [V rms, full scale] behind an impedance [Ω] with a bias [V DC]."""
 
     channel: Channel = Channel.MONO
@@ -86,7 +86,7 @@ class AudioOut(Terminal, tag="audio out"):
     bias: Known | None = None
 
 
-class AudioIn(Terminal, tag="audio in"):
+class AudioIn(Terminal, frozen=True, kw_only=True, tag="audio in"):
     """An input: an impedance [Ω], the level wanted and the level it overloads at [V rms], its own DC [V]."""
 
     channel: Channel = Channel.MONO
@@ -96,7 +96,7 @@ class AudioIn(Terminal, tag="audio in"):
     dc: Known | None = None
 
 
-class Rail(Terminal, tag="rail"):
+class Rail(Terminal, frozen=True, kw_only=True, tag="rail"):
     """A supply inside the host: voltage [V] behind a resistance [Ω], its limit and what it feeds [A]."""
 
     voltage: Known | None = None
@@ -105,7 +105,7 @@ class Rail(Terminal, tag="rail"):
     used: Known | None = None
 
 
-class SupplyIn(Terminal, tag="supply in"):
+class SupplyIn(Terminal, frozen=True, kw_only=True, tag="supply in"):
     """A module's supply pin: allowed voltages [V], average and burst current [A]."""
 
     minimum: Known | None = None
@@ -114,7 +114,7 @@ class SupplyIn(Terminal, tag="supply in"):
     burst: Known | None = None
 
 
-class Return(Terminal, tag="return"):
+class Return(Terminal, frozen=True, kw_only=True, tag="return"):
     """A place by which current comes back; `star` marks the one that all voltages are told against."""
 
     star: bool = False
@@ -123,7 +123,7 @@ class Return(Terminal, tag="return"):
 AnyTerminal = AudioOut | AudioIn | Rail | SupplyIn | Return
 
 
-class Path(_Record):
+class Path(_Record, frozen=True, kw_only=True):
     """The resistance [Ω] that a device itself puts between two of its returns."""
 
     id: str
@@ -132,7 +132,7 @@ class Path(_Record):
     resistance: Known | None = None
 
 
-class State(_Record):
+class State(_Record, frozen=True, kw_only=True):
     """A host state; `working` marks the one in which the retrofit is meant to play."""
 
     id: str
@@ -140,7 +140,7 @@ class State(_Record):
     working: bool = False
 
 
-class Stage(_Record):
+class Stage(_Record, frozen=True, kw_only=True):
     """One stage of the host's signal chain, in order; `points` are the ids of the points on it."""
 
     id: str
@@ -149,7 +149,7 @@ class Stage(_Record):
     points: tuple[str, ...] = ()
 
 
-class Host(_Record):
+class Host(_Record, frozen=True, kw_only=True):
     """The gear being modified."""
 
     name: str
@@ -161,7 +161,7 @@ class Host(_Record):
     paths: tuple[Path, ...] = ()
 
 
-class Module(_Record):
+class Module(_Record, frozen=True, kw_only=True):
     """The thing added."""
 
     id: str
@@ -171,21 +171,21 @@ class Module(_Record):
     paths: tuple[Path, ...] = ()
 
 
-class Part(_Record):
+class Part(_Record, frozen=True, kw_only=True):
     """A value of a section's network, by the name it has in the topology (`r1`, `c1`, `efficiency`)."""
 
     name: str
     value: Known
 
 
-class Section(_Record):
+class Section(_Record, frozen=True, kw_only=True):
     """One network of a link: a topology of the catalogue with its part values."""
 
     topology: str
     parts: tuple[Part, ...] = ()
 
 
-class Conductor(_Record):
+class Conductor(_Record, frozen=True, kw_only=True):
     """The wire on a port: gauge [AWG], length [m], whether screened, colour and route."""
 
     gauge: int = 26
@@ -195,15 +195,15 @@ class Conductor(_Record):
     route: str = ""
 
 
-class Join(_Record):
+class Join(_Record, frozen=True, kw_only=True):
     """Which terminal sits on which port of a link, and the wire that takes it there."""
 
     port: str
     terminal: str
-    conductor: Conductor = Conductor()
+    conductor: Conductor = msgspec.field(default_factory=Conductor)
 
 
-class Link(_Record):
+class Link(_Record, frozen=True, kw_only=True):
     """Terminals joined through one or more networks in cascade, for a purpose."""
 
     id: str
@@ -213,7 +213,7 @@ class Link(_Record):
     joins: tuple[Join, ...]
 
 
-class Reading(_Record):
+class Reading(_Record, frozen=True, kw_only=True):
     """A measurement as it was taken. Never overwritten: a wrong one is struck and kept."""
 
     id: str
@@ -228,20 +228,20 @@ class Reading(_Record):
     struck: bool = False
 
 
-class Brief(_Record):
+class Brief(_Record, frozen=True, kw_only=True):
     """What is wanted, in the person's own words."""
 
     wanted: str = ""
     notes: str = ""
 
 
-class Job(_Record, kw_only=True):
+class Job(_Record, frozen=True, kw_only=True):
     """One retrofit: host, modules, links and readings."""
 
     format: str = FORMAT
     version: int = VERSION
     name: str = "Untitled job"
-    brief: Brief = Brief()
+    brief: Brief = msgspec.field(default_factory=Brief)
     host: Host
     modules: tuple[Module, ...] = ()
     links: tuple[Link, ...] = ()

@@ -111,11 +111,13 @@ def parse_known(text: str, unit: str, basis: Basis, source: str = "") -> Known:
     A plain value takes no spread. Raises UnreadableError.
     """
     if ".." in text:
-        first, _, second = text.partition("..")
-        middle, dots, last = second.partition("..")
-        high = parse_quantity(last if dots else middle, unit)
-        low = parse_quantity(first if _has_tail(first) else first + _tail(last if dots else middle), unit)
-        nominal = parse_quantity(middle, unit) if dots else (low + high) / 2
+        ends = [part.strip() for part in text.split("..")]
+        texts = [e if _has_tail(e) else e + _tail(ends[-1]) for e in ends]
+        if len(texts) not in (2, 3):
+            raise UnreadableError(text, unit)
+        numbers = [parse_quantity(t, unit) for t in texts]
+        low, high = numbers[0], numbers[-1]
+        nominal = numbers[1] if len(numbers) == 3 else (low + high) / 2
         if not low <= nominal <= high:
             raise UnreadableError(text, unit)
         return Known(nominal=nominal, low=low, high=high, unit=unit, basis=basis, source=source)

@@ -1,0 +1,1 @@
+"""Modules, parts, topologies and host kinds as data, generic and brandless, and the demo jobs."""

@@ -1,0 +1,33 @@
+"""The demo jobs that ship with the program: one with faults to find, one clean."""
+
+from __future__ import annotations
+
+from importlib import resources
+from pathlib import Path
+
+from pigtail.catalogue.errors import CatalogueError
+from pigtail.job.file import Document, decode, write_atomically
+
+#: Name on the command line -> file.
+DEMOS = {"larkmoor": "larkmoor-forty.pigtail", "tidewell": "tidewell-minor.pigtail"}
+
+
+def demo_bytes(name: str) -> bytes:
+    """The file of a demo job; raises CatalogueError."""
+    if name not in DEMOS:
+        raise CatalogueError("demo", name, list(DEMOS))
+    return resources.files("pigtail.catalogue").joinpath("data", "demo", DEMOS[name]).read_bytes()
+
+
+def demo(name: str = "larkmoor") -> Document:
+    """A demo job; raises CatalogueError."""
+    return decode(demo_bytes(name))
+
+
+def export_demos(folder: Path) -> list[Path]:
+    """Write all demo jobs into a folder, which is made if need be; raises FileError."""
+    written = []
+    for name, file in DEMOS.items():
+        write_atomically(folder / file, demo_bytes(name))
+        written.append(folder / file)
+    return written

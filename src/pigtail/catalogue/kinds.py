@@ -1,0 +1,88 @@
+"""Modules and host kinds of the catalogue, made into structs of a job."""
+
+from __future__ import annotations
+
+import tomllib
+from dataclasses import dataclass
+from functools import cache
+from typing import Any
+
+import msgspec
+
+from pigtail.catalogue.errors import CatalogueError
+from pigtail.catalogue.topologies import data
+from pigtail.job.model import AudioIn, AudioOut, Host, Module, Rail, Return, SupplyIn
+from pigtail.job.quantities import PATH_RESISTANCE, QUANTITIES
+from pigtail.units import Basis, parse_known
+
+_ROLES: dict[str, type] = {
+    "audio out": AudioOut,
+    "audio in": AudioIn,
+    "rail": Rail,
+    "supply in": SupplyIn,
+    "return": Return,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """An entry of the catalogue as a list shows it."""
+
+    key: str
+    name: str
+    summary: str
+
+
+def _values(raw: dict[str, Any], kind: type) -> dict[str, Any]:
+    """A terminal's dict with its value texts made into Knowns on a typical basis."""
+    changed = dict(raw)
+    for item in QUANTITIES.get(kind, ()):
+        if isinstance(raw.get(item.field), str):
+            changed[item.field] = msgspec.to_builtins(
+                parse_known(raw[item.field], item.unit, Basis.TYPICAL, source="catalogue")
+            )
+    return changed
+
+
+def _device(raw: dict[str, Any]) -> dict[str, Any]:
+    terminals = [_values(t, _ROLES[t["role"]]) for t in raw["terminals"]]
+    paths = []
+    for path in raw.get("paths", ()):
+        resistance = path.get("resistance")
+        known = (
+            parse_known(resistance, PATH_RESISTANCE.unit, Basis.TYPICAL, "catalogue") if resistance else None
+        )
+        paths.append({**path, "resistance": msgspec.to_builtins(known)})
+    return {**raw, "terminals": terminals, "paths": paths}
+
+
+@cache
+def _raw(file: str) -> dict[str, dict[str, Any]]:
+    return tomllib.loads(data(file))
+
+
+def module_kinds() -> tuple[Kind, ...]:
+    """The modules of the catalogue."""
+    return tuple(Kind(k, r["name"], r.get("summary", "")) for k, r in _raw("modules.toml").items())
+
+
+def host_kinds() -> tuple[Kind, ...]:
+    """The host kinds of the catalogue."""
+    return tuple(Kind(k, r["name"], r.get("supply", "")) for k, r in _raw("hosts.toml").items())
+
+
+def make_module(key: str, module_id: str = "module") -> Module:
+    """A module of a kind with its typical values; raises CatalogueError."""
+    raw = _raw("modules.toml").get(key)
+    if raw is None:
+        raise CatalogueError("module", key, list(_raw("modules.toml")))
+    made = {k: v for k, v in _device(raw).items() if k != "summary"}
+    return msgspec.convert({**made, "id": module_id, "kind": key}, Module)
+
+
+def make_host(key: str, name: str = "") -> Host:
+    """A host of a kind with the values usual for it; raises CatalogueError."""
+    raw = _raw("hosts.toml").get(key)
+    if raw is None:
+        raise CatalogueError("host kind", key, list(_raw("hosts.toml")))
+    return msgspec.convert({**_device(raw), "name": name or raw["name"], "kind": key}, Host)

@@ -1,0 +1,99 @@
+"""Topologies: networks as data, with ports, subcircuit, parts and their rules."""
+
+from __future__ import annotations
+
+import tomllib
+from dataclasses import dataclass
+from functools import cache
+from importlib import resources
+from typing import Any
+
+from pigtail.catalogue.errors import CatalogueError
+from pigtail.job.model import Part, Section
+from pigtail.units import Basis, Known, parse_known, parse_quantity
+
+
+@dataclass(frozen=True, slots=True)
+class PartRule:
+    """A part of a topology: what it is, its usual value and spread, and the rule by which it is chosen.
+
+    `outside` marks figures that the judgement uses and the subcircuit does not.
+    """
+
+    name: str
+    words: str
+    unit: str
+    kind: str
+    default: str
+    tolerance: float = 0.0
+    series: str = ""
+    rule: str = ""
+    outside: bool = False
+
+    def known(self, nominal: float | None = None, basis: Basis = Basis.TYPICAL) -> Known:
+        """The part at a nominal value (its default if None) with its usual spread."""
+        if nominal is None:
+            if ".." in self.default:
+                return parse_known(self.default, self.unit, basis)
+            nominal = parse_quantity(self.default, self.unit)
+        return Known.of(nominal, self.unit, basis, tolerance=self.tolerance)
+
+
+@dataclass(frozen=True, slots=True)
+class Topology:
+    """A network: its inputs, whether it uses the common port, its subcircuit text and parts."""
+
+    key: str
+    title: str
+    purposes: tuple[str, ...]
+    inputs: tuple[str, ...]
+    netlist: str
+    good_for: str
+    catch: str
+    common: bool = False
+    regulates: bool = False
+    switching: bool = False
+    school: str = ""
+    parts: tuple[PartRule, ...] = ()
+
+    def part(self, name: str) -> PartRule:
+        """A part rule by its name; raises KeyError."""
+        return next(p for p in self.parts if p.name == name)
+
+    def section(self, **values: float) -> Section:
+        """A section of this topology, parts at their defaults but for those given [SI]."""
+        return Section(
+            topology=self.key,
+            parts=tuple(Part(name=p.name, value=p.known(values.get(p.name))) for p in self.parts),
+        )
+
+
+def data(name: str) -> str:
+    """Text of a data file of the catalogue."""
+    return resources.files("pigtail.catalogue").joinpath("data", name).read_text(encoding="utf-8")
+
+
+@cache
+def topologies() -> dict[str, Topology]:
+    """All topologies by their key."""
+    return {key: _topology(key, raw) for key, raw in tomllib.loads(data("topologies.toml")).items()}
+
+
+def topology(key: str) -> Topology:
+    """A topology by its key; raises CatalogueError."""
+    found = topologies().get(key)
+    if found is None:
+        raise CatalogueError("topology", key, list(topologies()))
+    return found
+
+
+def _topology(key: str, raw: dict[str, Any]) -> Topology:
+    parts = tuple(PartRule(**p) for p in raw.pop("parts", ()))
+    raw["netlist"] = raw["netlist"].strip()
+    return Topology(
+        key=key,
+        purposes=tuple(raw.pop("purposes")),
+        inputs=tuple(raw.pop("inputs")),
+        parts=parts,
+        **raw,
+    )
