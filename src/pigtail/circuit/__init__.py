@@ -2,9 +2,10 @@
 
 from pigtail.circuit.deck import Circuit, parse
 from pigtail.circuit.errors import CircuitError, DeckError, FloatingNodeError, SourceLoopError, UnsolvedError
-from pigtail.circuit.solve import Solution, ac, operating_point
+from pigtail.circuit.solve import Batch, Solution, ac, operating_point
 
 __all__ = [
+    "Batch",
     "Circuit",
     "CircuitError",
     "DeckError",

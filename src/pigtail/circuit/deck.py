@@ -9,11 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from pigtail.circuit.errors import DeckError
 from pigtail.circuit.expressions import Expression, Number, number, parse_value, substitute
 
+NOTHING = Number(0.0)
 NODES = {"r": 2, "c": 2, "l": 2, "v": 2, "i": 2, "e": 4, "g": 4}
 MAX_DEPTH = 12
 MAX_CHARACTERS = 2_000_000
@@ -28,7 +29,7 @@ class Element:
     name: str
     nodes: tuple[str, ...]
     value: Expression
-    ac: Expression = Number(0.0)
+    ac: Expression = NOTHING
     line: int = 0
 
 
@@ -41,7 +42,7 @@ class Sweep:
     stop_hz: float
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Circuit:
     """A flattened circuit: parameters in the order of their definition, elements, and the sweep asked for."""
 
@@ -50,7 +51,12 @@ class Circuit:
     elements: tuple[Element, ...]
     sweep: Sweep | None = None
 
-    @property
+    @cached_property
+    def structure(self) -> tuple[tuple[str, tuple[str, ...]], ...]:
+        """What is joined to what, whatever the values: circuits that share it share their elimination."""
+        return tuple((e.kind, e.nodes) for e in self.elements)
+
+    @cached_property
     def nodes(self) -> tuple[str, ...]:
         """Names of all nodes but 0, in order of first use."""
         return tuple(dict.fromkeys(n for e in self.elements for n in e.nodes if n != "0"))
@@ -239,9 +245,9 @@ def _values(kind: str, words: list[str], line: int) -> tuple[Expression, Express
     if kind not in "vi":
         if len(words) != 1:
             raise DeckError(f"one value is wanted, not “{' '.join(words)[:40]}”", line=line)
-        return parse_value(words[0], line), Number(0.0)
-    dc: Expression = Number(0.0)
-    ac: Expression = Number(0.0)
+        return parse_value(words[0], line), NOTHING
+    dc: Expression = NOTHING
+    ac: Expression = NOTHING
     at = 0
     while at < len(words):
         if words[at] in ("dc", "ac"):

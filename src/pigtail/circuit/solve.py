@@ -7,6 +7,7 @@ residual. Source: the modified nodal approach as in any text on network analysis
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from typing import Any
 
@@ -14,13 +15,15 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from pigtail.circuit.deck import Circuit, Element
+from pigtail.circuit.elimination import Plan, SingularError, make_plan
 from pigtail.circuit.errors import CircuitError, FloatingNodeError, SourceLoopError, UnsolvedError
 from pigtail.circuit.expressions import evaluate
 
 Array = NDArray[Any]
 BRANCHES = "vel"
-BLOCK_BYTES = 8_000_000
-RESIDUAL_LIMIT = 1e-7
+RESIDUAL_LIMIT = 1e-9
+NOUGHT = np.zeros(1)
+_Matrix = Mapping[tuple[int, int], Array]
 
 
 class Solution:
@@ -68,60 +71,109 @@ class Solution:
         return np.broadcast_to(value, self.x.shape[:-1])
 
 
-def operating_point(circuit: Circuit, samples: Mapping[str, ArrayLike] | None = None) -> Solution:
-    """Voltages and currents at rest.
+class Batch:
+    """A circuit with its parameters sampled, ready to be solved at rest and at any frequencies.
 
     Args: samples gives parameters an array [S] (or a scalar) each in place of their value in the deck.
-    Returns: a Solution with the sample axis first. Raises: CircuitError and its kinds.
+    Raises: CircuitError and its kinds.
     """
-    system = _System(circuit, samples or {})
-    return Solution(system, _solved(system.g, system.b_dc, circuit), None)
+
+    def __init__(self, circuit: Circuit, samples: Mapping[str, ArrayLike] | None = None) -> None:
+        self._system = _System(circuit, samples or {})
+
+    def operating_point(self) -> Solution:
+        """Voltages and currents at rest: a Solution with shape [S]."""
+        system = self._system
+        return Solution(system, _solved(system, system.g, system.b_dc, (system.samples,), "dc"), None)
+
+    def ac(self, frequencies: ArrayLike) -> Solution:
+        """Complex amplitudes [S, F] at frequencies [Hz], shape [F] for all samples or [S, F] for each its own."""
+        system = self._system
+        f = np.atleast_1d(np.asarray(frequencies, dtype=float))
+        if not np.all(np.isfinite(f)) or np.any(f < 0):
+            raise CircuitError("frequencies are finite numbers of hertz, nought or more")
+        omega = 2j * np.pi * (f[None, :] if f.ndim == 1 else f)
+        entries: dict[tuple[int, int], Array] = {k: v[:, None] for k, v in system.g.items()}
+        for place, value in system.c.items():
+            storage = omega * value[:, None]
+            entries[place] = entries[place] + storage if place in entries else storage
+        b = {k: v[:, None] for k, v in system.b_ac.items()}
+        return Solution(system, _solved(system, entries, b, (system.samples, f.shape[-1]), "ac"), f)
+
+
+def operating_point(circuit: Circuit, samples: Mapping[str, ArrayLike] | None = None) -> Solution:
+    """Voltages and currents of a circuit at rest; see Batch."""
+    return Batch(circuit, samples).operating_point()
 
 
 def ac(circuit: Circuit, frequencies: ArrayLike, samples: Mapping[str, ArrayLike] | None = None) -> Solution:
-    """Sinusoidal steady state at frequencies [Hz], shape [F] for all samples or [S, F] for each its own.
-
-    Returns: a Solution of complex amplitudes [S, F]. Raises: CircuitError and its kinds.
-    """
-    system = _System(circuit, samples or {})
-    f = np.atleast_1d(np.asarray(frequencies, dtype=float))
-    if f.ndim == 1:
-        f = np.broadcast_to(f, (system.samples, f.size))
-    if not np.all(np.isfinite(f)) or np.any(f < 0):
-        raise CircuitError("frequencies are finite numbers of hertz, nought or more")
-    size = system.g.shape[-1]
-    x = np.empty((*f.shape, size), dtype=complex)
-    step = max(1, BLOCK_BYTES // (16 * size * size * system.samples))
-    for at in range(0, f.shape[1], step):
-        omega = 2j * np.pi * f[:, at : at + step, None, None]
-        a = system.g[:, None] + omega * system.c[:, None]
-        x[:, at : at + step] = _solved(a, system.b_ac[:, None], circuit)
-    return Solution(system, x, f)
+    """Sinusoidal steady state of a circuit at frequencies [Hz]; see Batch."""
+    return Batch(circuit, samples).ac(frequencies)
 
 
-def _solved(a: Array, b: Array, circuit: Circuit) -> Array:
-    """x of a·x = b, checked by its residual."""
-    b = np.broadcast_to(b, a.shape[:-1])
-    try:
-        x: Array = np.linalg.solve(a, b[..., None])[..., 0]
-    except np.linalg.LinAlgError as error:
+def _solved(
+    system: _System, entries: _Matrix, b: Mapping[int, Array], shape: tuple[int, ...], kind: str
+) -> Array:
+    """All unknowns [*shape, n] of A·x = b, checked by the residual of every equation."""
+    zero = np.zeros((1,) * len(shape))
+    right_side = [b.get(i, zero) for i in range(system.size)]
+    plan = _plan(system, entries, kind)
+    with np.errstate(all="ignore"):
+        x = plan.solve(entries, right_side)
+        right = _satisfies(entries, x, right_side, shape)
+    if not right:
         raise UnsolvedError(
-            f"the equations of “{circuit.title}” have no single solution; look for a loop of sources or a part of nought"
-        ) from error
-    residual = np.abs((a @ x[..., None])[..., 0] - b).max(initial=0.0, axis=-1)
-    scale = np.abs(a).max(initial=0.0, axis=(-1, -2)) * np.abs(x).max(initial=0.0, axis=-1) + np.abs(b).max(
-        initial=1e-30, axis=-1
-    )
-    if not np.all(residual <= RESIDUAL_LIMIT * scale):
-        raise UnsolvedError(f"the solution of “{circuit.title}” does not satisfy its own equations")
-    return x
+            f"the solution of “{system.circuit.title}” does not satisfy its own equations; "
+            "look for a part of nought or values too many decades apart"
+        )
+    return np.stack([np.broadcast_to(v, shape) for v in x], axis=-1)
+
+
+def _satisfies(entries: _Matrix, x: list[Array], b: list[Array], shape: tuple[int, ...]) -> bool:
+    """Whether x satisfies every equation to RESIDUAL_LIMIT of the largest term in it."""
+    places = sorted(entries)
+    starts = np.searchsorted([i for i, _ in places], range(len(b)))
+    terms = np.empty((len(places), *shape), dtype=np.result_type(*x, *entries.values()))
+    for k, (i, j) in enumerate(places):
+        np.multiply(entries[i, j], x[j], out=terms[k])
+    sums = np.add.reduceat(terms, starts)
+    largest = np.maximum.reduceat(np.abs(terms), starts)
+    for i, value in enumerate(b):
+        sums[i] -= value
+        np.maximum(largest[i], np.abs(value), out=largest[i])
+    return bool((np.abs(sums) <= RESIDUAL_LIMIT * largest + 1e-30).all())
+
+
+def _plan(system: _System, entries: _Matrix, kind: str) -> Plan:
+    """The elimination plan of a circuit, made once for its operating point and once for AC."""
+    key = (system.circuit.structure, kind)
+    plan = _PLANS.get(key)
+    if plan is None:
+        nominal = {place: complex(np.ravel(value)[value.size // 2]) for place, value in entries.items()}
+        try:
+            plan = make_plan(system.size, nominal)
+        except SingularError as error:
+            names = [*system.index, *system.branch]
+            raise UnsolvedError(
+                f"the equations have no single solution at {names[error.unknown]}; "
+                "look for a loop of sources or a node that nothing holds"
+            ) from error
+        if len(_PLANS) >= MAX_PLANS:
+            _PLANS.pop(next(iter(_PLANS)))
+        _PLANS[key] = plan
+    return plan
+
+
+_PLANS: dict[tuple[object, str], Plan] = {}
+MAX_PLANS = 64
 
 
 class _System:
-    """The matrices of a circuit: g, c [S, n, n] and the right-hand sides b_dc, b_ac [S, n]."""
+    """The equations of a circuit: entries g, c by (row, column) and right-hand sides b_dc, b_ac by row, all [S]."""
 
     def __init__(self, circuit: Circuit, samples: Mapping[str, ArrayLike]) -> None:
         _check_structure(circuit)
+        self.circuit = circuit
         given = {k.lower(): np.atleast_1d(np.asarray(v, dtype=float)) for k, v in samples.items()}
         lengths = {v.size for v in given.values()} - {1}
         if len(lengths) > 1:
@@ -131,19 +183,17 @@ class _System:
         self.elements = {e.name: e for e in circuit.elements}
         self.values = {e.name: self._value(e, names) for e in circuit.elements}
         self.amplitudes = {
-            e.name: np.broadcast_to(evaluate(e.ac, names, e.line), (self.samples,))
-            for e in circuit.elements
-            if e.kind in "vi"
+            e.name: np.atleast_1d(evaluate(e.ac, names, e.line)) for e in circuit.elements if e.kind in "vi"
         }
         nodes = circuit.nodes
         self.index = {n: k for k, n in enumerate(nodes)}
         with_branch = [e.name for e in circuit.elements if e.kind in BRANCHES]
         self.branch = {name: len(nodes) + k for k, name in enumerate(with_branch)}
-        size = len(nodes) + len(with_branch)
-        self.g = np.zeros((self.samples, size, size))
-        self.c = np.zeros((self.samples, size, size))
-        self.b_dc = np.zeros((self.samples, size))
-        self.b_ac = np.zeros((self.samples, size))
+        self.size = len(nodes) + len(with_branch)
+        self.g: dict[tuple[int, int], Array] = {}
+        self.c: dict[tuple[int, int], Array] = {}
+        self.b_dc: dict[int, Array] = {}
+        self.b_ac: dict[int, Array] = {}
         for element in circuit.elements:
             self._stamp(element)
 
@@ -157,10 +207,15 @@ class _System:
         return names
 
     def _value(self, element: Element, names: Mapping[str, Array]) -> Array:
-        value = np.broadcast_to(evaluate(element.value, names, element.line), (self.samples,))
-        if not np.all(np.isfinite(value)):
-            raise CircuitError("the value is not a finite number", line=element.line, element=element.name)
-        wrong = (element.kind == "r" and np.any(value <= 0)) or (element.kind in "cl" and np.any(value < 0))
+        value = np.atleast_1d(evaluate(element.value, names, element.line))
+        low, high = value.min(), value.max()
+        if not (math.isfinite(low) and math.isfinite(high)):
+            raise CircuitError(
+                "the value is not a finite number; check its expression",
+                line=element.line,
+                element=element.name,
+            )
+        wrong = (element.kind == "r" and low <= 0) or (element.kind in "cl" and low < 0)
         if wrong:
             raise CircuitError(
                 f"{element.name} is {value.min():g}; a resistance is above nought, a capacitance or inductance not negative",
@@ -169,9 +224,12 @@ class _System:
             )
         return value
 
-    def _add(self, matrix: Array, row: int | None, column: int | None, value: Array | float) -> None:
+    def _add(
+        self, matrix: dict[tuple[int, int], Array], row: int | None, column: int | None, value: Array | float
+    ) -> None:
         if row is not None and column is not None:
-            matrix[:, row, column] += value
+            old = matrix.get((row, column))
+            matrix[row, column] = np.atleast_1d(value) if old is None else old + value
 
     def _stamp(self, element: Element) -> None:
         value = self.values[element.name]
@@ -185,8 +243,8 @@ class _System:
         elif element.kind == "i":
             for node, sign in ((p, -1.0), (m, 1.0)):
                 if node is not None:
-                    self.b_dc[:, node] += sign * value
-                    self.b_ac[:, node] += sign * self.amplitudes[element.name]
+                    self.b_dc[node] = self.b_dc.get(node, NOUGHT) + sign * value
+                    self.b_ac[node] = self.b_ac.get(node, NOUGHT) + sign * self.amplitudes[element.name]
         elif element.kind == "g":
             for row, sign in ((p, 1.0), (m, -1.0)):
                 self._add(self.g, row, at[2], sign * value)
@@ -201,13 +259,14 @@ class _System:
             self._add(self.g, node, k, sign)
             self._add(self.g, k, node, sign)
         if element.kind == "v":
-            self.b_dc[:, k] = value
-            self.b_ac[:, k] = self.amplitudes[element.name]
+            self.b_dc[k] = value
+            self.b_ac[k] = self.amplitudes[element.name]
         elif element.kind == "e":
             self._add(self.g, k, at[2], -value)
             self._add(self.g, k, at[3], value)
         else:
-            self.c[:, k, k] = -value
+            self.c[k, k] = -value
+            self._add(self.g, k, k, 0.0)
 
 
 def _groups(pairs: Iterable[tuple[Element, str, str]]) -> tuple[dict[str, str], Element | None]:
@@ -231,6 +290,8 @@ def _groups(pairs: Iterable[tuple[Element, str, str]]) -> tuple[dict[str, str], 
 
 def _check_structure(circuit: Circuit) -> None:
     """Raise for a node that floats or a loop of voltage sources, before numbers hide it."""
+    if circuit.structure in _SOUND:
+        return
     if not circuit.elements:
         raise CircuitError("the circuit has no elements")
     conducting = [(e, e.nodes[0], e.nodes[1]) for e in circuit.elements if e.kind in "rlve"]
@@ -249,3 +310,10 @@ def _check_structure(circuit: Circuit) -> None:
             line=loop.line,
             element=loop.name,
         )
+    if len(_SOUND) >= MAX_PLANS:
+        _SOUND.clear()
+    _SOUND.add(circuit.structure)
+
+
+#: Structures that were found sound already.
+_SOUND: set[object] = set()

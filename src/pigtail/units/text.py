@@ -160,7 +160,7 @@ def format_quantity(value: float, unit: str, digits: int = 3) -> str:
         return f"{value:.0f} {unit}".replace("-", "−")
     if unit == "":
         return f"{value:.{digits}g}".replace("-", "−")
-    if value == 0 or abs(value) < 1e-15:
+    if abs(value) < 1e-13:
         return f"0 {unit}"
     exponent = min(max(math.floor(math.log10(abs(value)) / 3 + 1e-12), -5), 3)
     scaled = float(f"{value / 10 ** (3 * exponent):.{digits}g}")

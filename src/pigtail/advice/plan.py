@@ -1,0 +1,309 @@
+"""Proposing a plan: feeds, supply and returns for a host and a module, each choice solved, not assumed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from pigtail.catalogue.topologies import topology
+from pigtail.circuit import Batch
+from pigtail.job import edits
+from pigtail.job.errors import EditError
+from pigtail.job.model import (
+    HOST,
+    AudioIn,
+    AudioOut,
+    Channel,
+    Conductor,
+    Job,
+    Join,
+    Link,
+    Purpose,
+    Rail,
+    Return,
+    Section,
+    SupplyClass,
+    SupplyIn,
+    alive,
+)
+from pigtail.job.readings import effective
+from pigtail.studies.compile import compile_job, return_address, star_address
+from pigtail.studies.findings import ORDER, Severity
+from pigtail.studies.power import study_power
+from pigtail.studies.returns import study_returns
+from pigtail.units import Basis, Known
+from pigtail.units.series import members
+
+Array = NDArray[np.float64]
+ROUTE_M = 0.4  # a guess, shown as one: measure the route
+NEAR_M = 0.05
+SUM_OHM = 4700.0
+PAD_SERIES_OHM = 1000.0
+SMALL_STEP_DB = 1.0
+COUPLING_F = (1e-6, 2.2e-6, 4.7e-6, 10e-6, 22e-6, 47e-6, 100e-6)
+LOW_CORNER_HZ = 5.0
+SUPPLY_TOPOLOGIES = ("direct", "linear", "linear_large", "buck")
+
+
+def propose(job: Job, module_id: str) -> Job:
+    """A plan for a module on the host of a job: its links replaced by proposed ones.
+
+    Raises EditError when the host and the module have nothing to join, or the host's chassis is live.
+    """
+    if job.host.supply is SupplyClass.LIVE_CHASSIS:
+        edits.refuse_live_chassis(replace(job, links=(_probe_link(job),)))
+    module = job.device(module_id)
+    if module is None or module_id == HOST:
+        raise EditError(f"there is no module {module_id}", value=module_id)
+    kept = tuple(x for x in job.links if not any(j.terminal.startswith(f"{module_id}.") for j in x.joins))
+    job = replace(job, links=kept)
+    job = _feeds(job, module_id)
+    return _supply(job, module_id)
+
+
+def _probe_link(job: Job) -> Link:
+    """A link to the host's star, which a live chassis refuses in its own words."""
+    star = star_address(job) or f"{HOST}.{job.host.terminals[0].id}"
+    return Link(
+        id="probe",
+        name="any link",
+        purpose=Purpose.RETURN,
+        sections=(),
+        joins=(Join(port="in", terminal=star),),
+    )
+
+
+def length(metres: float) -> Known:
+    """A wire length that is a guess until the route is measured."""
+    return Known.of(metres, "m", Basis.GUESSED, tolerance=0.5, source="guess: measure the route")
+
+
+def join(port: str, terminal: str, metres: float, gauge: int = 26, *, screened: bool = False) -> Join:
+    """A terminal on a port by a wire of a guessed length."""
+    return Join(
+        port=port,
+        terminal=terminal,
+        conductor=Conductor(gauge=gauge, length=length(metres), screened=screened),
+    )
+
+
+def _audio(job: Job, device_id: str, kind: type) -> list[tuple[str, AudioOut | AudioIn]]:
+    device = job.device(device_id)
+    assert device is not None
+    return [(f"{device_id}.{t.id}", t) for t in device.terminals if isinstance(t, kind)]
+
+
+def _pairs(job: Job, module_id: str) -> Iterator[tuple[list[str], str, Channel]]:
+    """Which outputs drive which input: the module's into the host's, else the host's into the module's."""
+    for source_id, sink_id in ((module_id, HOST), (HOST, module_id)):
+        outs, ins = _audio(job, source_id, AudioOut), _audio(job, sink_id, AudioIn)
+        if not outs or not ins:
+            continue
+        sides = {t.channel for _, t in ins}
+        for sink, terminal in ins:
+            same = [a for a, t in outs if t.channel is terminal.channel]
+            if same:
+                yield same[:1], sink, terminal.channel
+            elif terminal.channel is Channel.MONO or len(sides) == 1:
+                yield [a for a, _ in outs][:2], sink, terminal.channel
+            else:
+                yield [outs[0][0]], sink, terminal.channel
+        return
+
+
+def _feeds(job: Job, module_id: str) -> Job:
+    pairs = list(_pairs(job, module_id))
+    if not pairs:
+        raise EditError("the host and the module have no output and input to join", value=module_id)
+    for sources, sink, channel in pairs:
+        stem = "feed" if len(pairs) == 1 else f"feed_{channel.value}"
+        name = "Feed" if len(pairs) == 1 else f"Feed, {channel.value}"
+        job = edits.add_link(job, _feed(job, edits.free_id(job, stem), name, sources, sink))
+    return job
+
+
+def _feed(job: Job, link_id: str, name: str, sources: list[str], sink: str) -> Link:
+    """A feed with the networks it needs: a sum for two sources, a capacitor for a bias, a pad for the level."""
+    summed = len(sources) > 1
+    sections: list[Section] = [topology("sum").section(r1=SUM_OHM, r2=SUM_OHM)] if summed else []
+    if _biased(job, sources, sink):
+        sections.append(topology("coupling").section())
+    pad = [*sections, topology("pad").section(r1=PAD_SERIES_OHM)]
+    with_pad = _joined(job, link_id, name, sources, sink, pad)
+    fitted = fit_pad(job, with_pad)
+    link = fitted or _joined(job, link_id, name, sources, sink, sections or [topology("wire").section()])
+    return fit_coupling(job, link)
+
+
+def _joined(
+    job: Job, link_id: str, name: str, sources: list[str], sink: str, sections: list[Section]
+) -> Link:
+    inputs = topology(sections[0].topology).inputs
+    joins = [join(p, a, ROUTE_M, 28, screened=True) for p, a in zip(inputs, sources, strict=False)]
+    joins.append(join("out", sink, NEAR_M))
+    if any(topology(s.topology).common for s in sections):
+        joins.append(join("com", return_address(job, sink), NEAR_M))
+    return Link(id=link_id, name=name, purpose=Purpose.FEED, sections=tuple(sections), joins=tuple(joins))
+
+
+def _biased(job: Job, sources: list[str], sink: str) -> bool:
+    """Whether the two sides may differ in DC: a bias that is not known counts as one."""
+    values = [getattr(job.terminal(a), "bias", None) for a in sources] + [
+        getattr(job.terminal(sink), "dc", None)
+    ]
+    return any(v is None or max(abs(v.low), abs(v.high)) > 0.02 for v in values)
+
+
+def _with(job: Job, link: Link) -> Job:
+    others = tuple(x for x in job.links if x.id != link.id)
+    return effective(replace(job, links=(*others, link)))
+
+
+def _delivered(job: Job, link: Link, part: str, index: int, candidates: Array) -> tuple[Array, float | None]:
+    """Level [dBV] at the end of a feed for each candidate of a part, and the voltage wanted there [V]."""
+    trial = _with(job, link)
+    netlist = compile_job(trial, trial.working_state())
+    sink = next(j.terminal for j in link.joins if j.port == "out")
+    wanted = getattr(trial.terminal(sink), "wanted", None)
+    solution = Batch(netlist.circuit, {f"{link.id}_{index}_{part}": candidates}).ac([1000.0])
+    level = np.abs(solution.v(netlist.node(sink), netlist.reference(sink))[:, 0])
+    return 20 * np.log10(np.maximum(level, 1e-12)), None if wanted is None else wanted.nominal
+
+
+def fit_pad(job: Job, link: Link) -> Link | None:
+    """The link with the shunt of its pad chosen from E24 so that the level is as wanted; None when no pad is
+    needed, or the wanted level is not known."""
+    index = next(k for k, s in enumerate(link.sections) if s.topology == "pad")
+    candidates = np.array(members("E24", 47.0, 470e3))
+    level, wanted = _delivered(job, link, "r2", index, candidates)
+    if wanted is None:
+        return None
+    error = level - 20 * np.log10(wanted)
+    if error[-1] < SMALL_STEP_DB:
+        return None
+    best = float(candidates[np.argmin(np.abs(error))])
+    return with_part(link, index, "r2", best)
+
+
+def with_part(link: Link, index: int, name: str, nominal: float) -> Link:
+    """The link with one part of one network at another preferred value."""
+    section = link.sections[index]
+    rule = topology(section.topology).part(name)
+    parts = tuple(replace(p, value=rule.known(nominal)) if p.name == name else p for p in section.parts)
+    sections = tuple(replace(s, parts=parts) if k == index else s for k, s in enumerate(link.sections))
+    return replace(link, sections=sections)
+
+
+def fit_coupling(job: Job, link: Link) -> Link:
+    """The link with its coupling capacitor the smallest that keeps the corner at or below 5 Hz."""
+    index = next((k for k, s in enumerate(link.sections) if s.topology == "coupling"), None)
+    if index is None:
+        return link
+    trial = _with(job, link)
+    netlist = compile_job(trial, trial.working_state())
+    sink = next(j.terminal for j in link.joins if j.port == "out")
+    farads = np.array(COUPLING_F)
+    solution = Batch(netlist.circuit, {f"{link.id}_{index}_c1": farads}).ac([LOW_CORNER_HZ, 1000.0])
+    h = np.abs(solution.v(netlist.node(sink), netlist.reference(sink)))
+    enough = h[:, 0] >= h[:, 1] / np.sqrt(2)
+    chosen = float(farads[enough.argmax()]) if enough.any() else COUPLING_F[-1]
+    return with_part(link, index, "c1", chosen)
+
+
+def rails(job: Job) -> list[str]:
+    """Rails of the host that are alive in the working state, the likeliest for a small module first."""
+    state = job.working_state()
+    found = [(f"{HOST}.{t.id}", t) for t in job.host.terminals if isinstance(t, Rail) and alive(t, state)]
+    return [a for a, t in sorted(found, key=lambda pair: _rail_rank(pair[1]))]
+
+
+def _rail_rank(rail: Rail) -> float:
+    return abs(rail.voltage.nominal) if rail.voltage else 1e9
+
+
+def _supply(job: Job, module_id: str) -> Job:
+    pin = next(
+        (
+            a
+            for a in job.addresses()
+            if a.startswith(f"{module_id}.") and isinstance(job.terminal(a), SupplyIn)
+        ),
+        None,
+    )
+    if pin is None:
+        return job
+    job = _returns(job, module_id, pin)
+    trials = [
+        edits.add_link(job, supply_link(job, edits.free_id(job, "supply"), rail, pin, key))
+        for rail in rails(job)
+        for key in SUPPLY_TOPOLOGIES
+    ]
+    if not trials:
+        return job
+    return min(trials, key=_supply_rank)
+
+
+def _supply_rank(job: Job) -> tuple[int, int, int]:
+    """Order of supply plans: by the worst finding, how many of it, then by the position of the topology."""
+    measured = effective(job)
+    findings = [*study_power(measured).findings, *study_returns(measured).findings]
+    severities = [f.severity for f in findings]
+    bad = min(severities, key=ORDER.index, default=Severity.GOOD)
+    key = next(x.sections[0].topology for x in job.links if x.purpose is Purpose.SUPPLY)
+    return (
+        ORDER.index(bad),
+        severities.count(bad) if bad is not Severity.GOOD else 0,
+        SUPPLY_TOPOLOGIES.index(key),
+    )
+
+
+def supply_link(job: Job, link_id: str, rail: str, pin: str, key: str) -> Link:
+    """A supply link from a rail to a pin by a topology, the converter at the module."""
+    shape = topology(key)
+    joins = [join("in", rail, ROUTE_M), join("out", pin, NEAR_M)]
+    if shape.common:
+        joins.append(join("com", return_address(job, pin), NEAR_M))
+    return Link(
+        id=link_id, name="Supply", purpose=Purpose.SUPPLY, sections=(shape.section(),), joins=tuple(joins)
+    )
+
+
+def _returns(job: Job, module_id: str, pin: str) -> Job:
+    """The supply return to the star, and the audio return to the input's own return: heavy wires, short routes."""
+    device = job.device(module_id)
+    assert device is not None
+    supply_return, star = return_address(job, pin), star_address(job)
+    wire = partial(_return_link, job)
+    if supply_return and star:
+        job = edits.add_link(
+            job, wire(edits.free_id(job, "supply_return"), "Supply return", supply_return, star, 20)
+        )
+    audio = next((t for t in device.terminals if isinstance(t, AudioOut | AudioIn)), None)
+    if audio is None:
+        return job
+    here = return_address(job, f"{module_id}.{audio.id}")
+    host_side = [
+        j.terminal
+        for x in job.links
+        if x.purpose is Purpose.FEED
+        for j in x.joins
+        if j.terminal.startswith(f"{HOST}.")
+    ]
+    there = next((return_address(job, a) for a in host_side if not isinstance(job.terminal(a), Return)), star)
+    if here and there:
+        job = edits.add_link(job, wire(edits.free_id(job, "audio_return"), "Audio return", here, there, 24))
+    return job
+
+
+def _return_link(job: Job, link_id: str, name: str, start: str, end: str, gauge: int) -> Link:
+    return Link(
+        id=link_id,
+        name=name,
+        purpose=Purpose.RETURN,
+        sections=(topology("wire").section(),),
+        joins=(join("in", start, ROUTE_M, gauge), join("out", end, 0.0, gauge)),
+    )

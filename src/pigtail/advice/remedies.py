@@ -1,0 +1,307 @@
+"""Remedies: candidate edits for a finding, each solved, offered only when it betters the finding.
+
+A table gives the candidates by the finding's code. A candidate that does not lift the finding's severity or move
+its value clearly in the right direction is not offered, whatever the habit of the trade says of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import TypeVar
+
+from msgspec.structs import replace as changed
+
+from pigtail.advice.plan import fit_coupling, fit_pad, join, propose, supply_link, with_part
+from pigtail.catalogue.topologies import topology
+from pigtail.job import edits
+from pigtail.job.edits import Edit
+from pigtail.job.errors import JobError
+from pigtail.job.model import HOST, Job, Link, Purpose, Rail, SupplyClass, SupplyIn, alive
+from pigtail.job.readings import effective
+from pigtail.studies.all import Studies
+from pigtail.studies.compile import CompileError, return_address
+from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study
+from pigtail.studies.level import study_level
+from pigtail.studies.power import study_power
+from pigtail.studies.returns import return_links, study_returns
+from pigtail.studies.spread import Estimate
+from pigtail.units import format_quantity
+from pigtail.units.series import step
+from pigtail.units.wire import GAUGES
+
+MOST_OFFERED = 3
+CLEAR_STEP_DB = 3.0
+Candidate = tuple[str, Edit]
+S = TypeVar("S", bound=Study)
+
+
+@dataclass(frozen=True)
+class _Field:
+    """How a study's findings are mended: the study, its telling number, and which way is better (±1)."""
+
+    study: Callable[[Job], Study]
+    number: str
+    sense: float
+
+
+_FIELDS = {
+    "level": _Field(study_level, "level.target_db", 0.0),
+    "power": _Field(study_power, "power.rail_margin_a", 1.0),
+    "returns": _Field(study_returns, "returns.buzz_db", -1.0),
+}
+_NUMBERS = {
+    "power.overheats": ("power.regulator_tj_c", -1.0),
+    "power.hot": ("power.regulator_tj_c", -1.0),
+    "power.dropout": ("power.dropout_margin_v", 1.0),
+    "power.regulator_overload": ("power.regulator_margin_a", 1.0),
+    "power.over_voltage": ("power.module_v", -1.0),
+    "power.under_voltage": ("power.module_v_burst", 1.0),
+    "level.dc_reaches_input": ("level.offset_v", 0.0),
+    "level.no_bass": ("level.low_cut_hz", -1.0),
+    "level.thin_bass": ("level.low_cut_hz", -1.0),
+    "level.clips": ("level.headroom_db", 1.0),
+    "level.loads_source": ("level.load_ohm", 1.0),
+}
+
+
+def advised(job: Job, studies: Studies) -> Studies:
+    """The studies with remedies on every finding that needs one and has one."""
+    return replace(
+        studies,
+        survey=_with(job, studies.survey),
+        level=_with(job, studies.level),
+        power=_with(job, studies.power),
+        returns=_with(job, studies.returns),
+        build=studies.build,
+    )
+
+
+def _with(job: Job, study: S) -> S:
+    findings = tuple(
+        f if f.severity is Severity.GOOD else replace(f, remedies=remedies(job, study, f))
+        for f in study.findings
+    )
+    return replace(study, findings=findings)
+
+
+def remedies(job: Job, study: Study, finding: Finding) -> tuple[Remedy, ...]:
+    """Remedies of a finding, the most telling first, at most three."""
+    candidates = list(_candidates(job, finding))
+    area = finding.code.partition(".")[0]
+    how = _FIELDS.get(area)
+    if not candidates or how is None:
+        return tuple(Remedy(label, edit) for label, edit in candidates[:MOST_OFFERED])
+    name, sense = _NUMBERS.get(finding.code, (how.number, how.sense))
+    before = study.numbers.get(name)
+    found: list[tuple[tuple[int, float], Remedy]] = []
+    for label, edit in candidates:
+        try:
+            after = how.study(effective(edit(job)))
+        except (JobError, CompileError, ValueError):
+            continue
+        rank = _improvement(finding, study, after, name, sense)
+        if rank is not None:
+            found.append((rank, Remedy(label, edit, _brings(before, after.numbers.get(name)))))
+    found.sort(key=lambda pair: pair[0])
+    return tuple(remedy for _, remedy in found[:MOST_OFFERED])
+
+
+def _improvement(
+    finding: Finding, before: Study, after: Study, name: str, sense: float
+) -> tuple[int, float] | None:
+    """Sorting rank of a remedy, or None if it does not better its finding or worsens the study."""
+    if ORDER.index(after.verdict) < ORDER.index(before.verdict):
+        return None
+    same = [f for f in after.findings if f.code.partition(".")[0] == finding.code.partition(".")[0]]
+    twin = next((f for f in same if f.key == finding.key), None)
+    lifted = twin is None or ORDER.index(twin.severity) > ORDER.index(finding.severity)
+    new, old = after.numbers.get(name), before.numbers.get(name)
+    if old is not None and old.value is not None and (new is None or new.value is None):
+        return None
+    gain = _gain(old, new, sense)
+    if not lifted and gain < CLEAR_STEP_DB:
+        return None
+    return -ORDER.index(after.verdict) + (0 if lifted else 1), -gain
+
+
+def _gain(old: Estimate | None, new: Estimate | None, sense: float) -> float:
+    if old is None or new is None or old.value is None or new.value is None:
+        return 0.0
+    if sense == 0.0:
+        return abs(old.value) - abs(new.value)
+    return sense * (new.value - old.value)
+
+
+def _brings(before: Estimate | None, after: Estimate | None) -> str:
+    if after is None or after.value is None:
+        return ""
+    if before is None or before.value is None:
+        return f"{after.words}: {after.short()}"
+    return f"{after.words}: {before.short()} → {after.short()}"
+
+
+def _candidates(job: Job, finding: Finding) -> Iterator[Candidate]:
+    area, _, what = finding.code.partition(".")
+    if area == "level":
+        yield from _level_candidates(job, finding, what)
+    elif area == "power":
+        yield from _supply_candidates(job, what)
+    elif area == "returns":
+        yield from _supply_candidates(job, what)
+        yield from _return_candidates(job, what)
+    if (
+        what in ("no_feed", "no_plan", "no_supply", "missing")
+        and job.host.supply is not SupplyClass.LIVE_CHASSIS
+    ):
+        for module in job.modules:
+            yield f"propose a plan for {module.name}", partial(propose, module_id=module.id)
+
+
+def _level_candidates(job: Job, finding: Finding, what: str) -> Iterator[Candidate]:
+    link = job.link(finding.subject)
+    if link is None:
+        return
+    pads = [k for k, s in enumerate(link.sections) if s.topology == "pad"]
+    if what in ("too_loud", "too_quiet", "off_target", "clips") or (
+        what == "fits" and finding.value is not None
+    ):
+        if pads and (fitted := fit_pad(job, link)):
+            yield _part_label(link, fitted, pads[0], "r2"), partial(edits.replace_link, link=fitted)
+        elif not pads and finding.value is not None and finding.value > 0:
+            padded = _append(job, link, "pad")
+            if fitted := fit_pad(job, padded):
+                yield "add a two-resistor pad", partial(edits.replace_link, link=fitted)
+        if pads and finding.value is not None and finding.value < 0:
+            plain = changed(link, sections=tuple(s for k, s in enumerate(link.sections) if k not in pads))
+            if plain.sections:
+                yield "take the pad out", partial(edits.replace_link, link=plain)
+    if what in ("dc_reaches_input", "offset"):
+        blocked = fit_coupling(job, _append(job, link, "coupling", first=True))
+        yield "add a coupling capacitor with bleed", partial(edits.replace_link, link=blocked)
+    if what in ("no_bass", "thin_bass", "bass"):
+        fitted = fit_coupling(job, link)
+        index = next((k for k, s in enumerate(link.sections) if s.topology == "coupling"), None)
+        if index is not None and fitted != link:
+            yield _part_label(link, fitted, index, "c1"), partial(edits.replace_link, link=fitted)
+    if what in ("loads_source", "load") and pads:
+        heavier = with_part(link, pads[0], "r1", step(_part(link, pads[0], "r1"), by=12))
+        if fitted := fit_pad(job, heavier):
+            yield _part_label(link, fitted, pads[0], "r1"), partial(edits.replace_link, link=fitted)
+
+
+def _part(link: Link, index: int, name: str) -> float:
+    given = {p.name: p.value.nominal for p in link.sections[index].parts}
+    return given.get(name, topology(link.sections[index].topology).part(name).known().nominal)
+
+
+def _part_label(link: Link, new: Link, index: int, name: str) -> str:
+    rule = topology(new.sections[index].topology).part(name)
+    return f"{name.upper()} to {format_quantity(_part(new, index, name), rule.unit)}"
+
+
+def _append(job: Job, link: Link, key: str, *, first: bool = False) -> Link:
+    """The link with one more network, and its common port joined if it has none yet."""
+    sections = [s for s in link.sections if s.topology != "wire"]
+    at = 0 if first and (not sections or len(topology(sections[0].topology).inputs) == 1) else len(sections)
+    if first and at:
+        at = 1
+    sections.insert(at, topology(key).section())
+    joins = list(link.joins)
+    if "com" not in {j.port for j in joins}:
+        sink = next(j.terminal for j in joins if j.port == "out")
+        joins.append(join("com", return_address(job, sink), 0.05))
+    return changed(link, sections=tuple(sections), joins=tuple(joins))
+
+
+def _supply_candidates(job: Job, what: str) -> Iterator[Candidate]:
+    """Other topologies on the same rail, then the same or another topology on another rail."""
+    state = job.working_state()
+    for link in job.links:
+        if link.purpose is not Purpose.SUPPLY:
+            continue
+        pin = next((j.terminal for j in link.joins if isinstance(job.terminal(j.terminal), SupplyIn)), None)
+        old_rail = next((j.terminal for j in link.joins if isinstance(job.terminal(j.terminal), Rail)), None)
+        if pin is None or old_rail is None:
+            continue
+        now = link.sections[-1].topology
+        names = {"buck": "use a buck converter", "linear": "use a small linear regulator",
+                 "linear_large": "use a larger linear regulator", "direct": "join the rail straight to the module"}  # fmt: skip
+        for key, label in names.items():
+            if key != now:
+                yield label, partial(edits.replace_link, link=_resupplied(job, link, old_rail, pin, key))
+        for terminal in job.host.terminals:
+            rail = f"{HOST}.{terminal.id}"
+            if isinstance(terminal, Rail) and rail != old_rail and alive(terminal, state) and what != "cool":
+                moved = _resupplied(job, link, rail, pin, now)
+                yield f"take the supply from the {terminal.name}", partial(edits.replace_link, link=moved)
+
+
+def _resupplied(job: Job, link: Link, rail: str, pin: str, key: str) -> Link:
+    """A supply link by another topology or from another rail, its wires kept where the ports are the same."""
+    fresh = supply_link(job, link.id, rail, pin, key)
+    wires = {j.port: j.conductor for j in link.joins}
+    joins = tuple(changed(j, conductor=wires.get(j.port, j.conductor)) for j in fresh.joins)
+    return changed(fresh, name=link.name, joins=joins)
+
+
+def _return_candidates(job: Job, what: str) -> Iterator[Candidate]:
+    """Heavier wires, a lift, one return alone: the schools, each to be solved."""
+    for module in job.modules:
+        links = return_links(job, module.id)
+        for link in links:
+            gauge = link.joins[0].conductor.gauge
+            for heavier in [g for g in (GAUGES[1], GAUGES[0]) if g < gauge][:1]:
+                edit = partial(_regauged, link_id=link.id, gauge=heavier)
+                yield f"make the {link.name.lower()} heavier: AWG {heavier}", edit
+        for link in return_choices(job, module.id):
+            if not any(s.topology == "lift" for s in link.sections):
+                lifted = (topology("lift").section(),)
+                edit = partial(edits.set_sections, link_id=link.id, sections=lifted)
+                yield f"lift the {link.name.lower()} with 10 Ω", edit
+            else:
+                edit = partial(edits.set_sections, link_id=link.id, sections=(topology("wire").section(),))
+                yield f"close the {link.name.lower()} with a plain wire", edit
+            if len(links) > 1:
+                yield f"leave out the {link.name.lower()}", partial(edits.remove_link, link_id=link.id)
+
+
+def return_choices(job: Job, module_id: str) -> list[Link]:
+    """Returns of a module that may be lifted or left out: all but the one its supply current needs."""
+    pins = [
+        a for a in job.addresses() if a.startswith(f"{module_id}.") and isinstance(job.terminal(a), SupplyIn)
+    ]
+    needed = {return_address(job, p) for p in pins}
+    return [x for x in return_links(job, module_id) if not any(j.terminal in needed for j in x.joins)]
+
+
+def _regauged(job: Job, link_id: str, gauge: int) -> Job:
+    link = job.link(link_id)
+    for join_ in link.joins if link else ():
+        job = edits.set_conductor(job, link_id, join_.port, gauge=gauge)
+    return job
+
+
+@dataclass(frozen=True)
+class School:
+    """One way to arrange the returns, solved for the job in hand: the buzz it leaves, and the edit that makes it."""
+
+    label: str
+    buzz: Estimate
+    edit: Edit | None
+
+
+def schools(job: Job) -> tuple[School, ...]:
+    """As planned and every other arrangement of the returns that the catalogue has, the quietest first."""
+    plans: list[tuple[str, Edit | None]] = [("as planned", None), *_return_candidates(job, "schools")]
+    found = []
+    for label, edit in plans:
+        try:
+            study = study_returns(effective(edit(job) if edit else job))
+        except (JobError, CompileError, ValueError):
+            continue
+        buzz = study.numbers.get("returns.buzz_db")
+        if buzz is not None:
+            found.append(School(label, buzz, edit))
+    return tuple(sorted(found, key=lambda s: s.buzz.value if s.buzz.value is not None else 1e9))

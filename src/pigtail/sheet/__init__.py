@@ -1,0 +1,1 @@
+"""What leaves the program: build sheet, loom and parts tables, netlist."""

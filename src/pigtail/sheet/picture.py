@@ -1,0 +1,54 @@
+"""The plan as an SVG picture: each link as a line through its networks. All text of the job is escaped."""
+
+from __future__ import annotations
+
+from xml.sax.saxutils import escape
+
+from pigtail.catalogue.topologies import topology
+from pigtail.job.model import Job, Link
+from pigtail.units import format_quantity
+
+ROW, WIDTH, BOX = 74, 1000, 128
+
+
+def plan_svg(job: Job) -> str:
+    """One row a link: where it starts, the networks with their values, where it ends."""
+    rows = [_row(job, link, 20 + k * ROW) for k, link in enumerate(job.links)]
+    height = 24 + ROW * max(len(job.links), 1)
+    head = (
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {height}" role="img" '
+        f'font-family="B612, sans-serif" font-size="13"><title>{escape(job.name)}</title>'
+    )
+    return head + "".join(rows) + "</svg>"
+
+
+def _row(job: Job, link: Link, y: int) -> str:
+    middle = y + 24
+    starts = " + ".join(job.label(j.terminal) for j in link.joins if j.port not in ("out", "com"))
+    ends = " + ".join(job.label(j.terminal) for j in link.joins if j.port == "out")
+    parts = [
+        f'<text x="8" y="{y + 2}" font-weight="bold">{escape(link.name)}</text>',
+        f'<text x="8" y="{middle + 4}">{escape(_short(starts))}</text>',
+        f'<path d="M250 {middle}H750" stroke="#9a4f1f" stroke-width="3" fill="none"/>',
+        f'<text x="760" y="{middle + 4}">{escape(_short(ends))}</text>',
+    ]
+    count = len(link.sections)
+    for k, section in enumerate(link.sections):
+        x = 250 + 500 * (k + 0.5) / count - BOX / 2
+        shape = topology(section.topology)
+        given = {p.name: p.value for p in section.parts}
+        values = " ".join(
+            format_quantity(given.get(p.name, p.known()).nominal, p.unit).replace(" ", "")
+            for p in shape.parts
+            if p.kind != "figure"
+        )
+        parts.append(
+            f'<rect x="{x:.0f}" y="{middle - 18}" width="{BOX}" height="36" rx="6" fill="#f6f1e7" stroke="#5b5348"/>'
+            f'<text x="{x + BOX / 2:.0f}" y="{middle - 3}" text-anchor="middle" font-size="10">{escape(_short(shape.title, 22))}</text>'
+            f'<text x="{x + BOX / 2:.0f}" y="{middle + 11}" text-anchor="middle">{escape(values)}</text>'
+        )
+    return "".join(parts)
+
+
+def _short(text: str, most: int = 34) -> str:
+    return text if len(text) <= most else text[: most - 1] + "…"

@@ -1,0 +1,1 @@
+"""Studies: each a pure function of a job that gathers, compiles, solves and judges."""

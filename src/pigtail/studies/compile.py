@@ -1,0 +1,318 @@
+"""The compile step: host, modules and links in one host state become one netlist.
+
+The deck text made here is the one that is solved and the one that leaves the program. Every value of the job is
+a parameter of the deck by a plain name (`rx_out_left_emf`), so that a study can sample it.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+
+from pigtail.catalogue.topologies import Topology, data, topology
+from pigtail.circuit import Circuit, parse
+from pigtail.job.model import (
+    HOST,
+    AnyTerminal,
+    AudioIn,
+    AudioOut,
+    Job,
+    Join,
+    Link,
+    Purpose,
+    Rail,
+    Return,
+    SupplyIn,
+    alive,
+)
+from pigtail.job.quantities import PATH_RESISTANCE, quantities
+from pigtail.studies.spread import Input, Samples
+from pigtail.units.wire import OPEN_PAIR_F_PER_M, SCREENED_F_PER_M, ohm_per_m
+
+LENGTH_PLAUSIBLE_M = (0.02, 2.0)
+#: A wire of no length keeps this resistance, so that its current has a name.
+LEAST_WIRE_OHM = 1e-6
+#: Macro-model of each kind of terminal, and the field that each of its parameters takes.
+_MODELS: dict[type, tuple[str, dict[str, str]]] = {
+    AudioOut: ("audio_out", {"emf": "emf", "impedance": "impedance", "bias": "bias"}),
+    AudioIn: ("audio_in", {"impedance": "impedance", "own": "dc"}),
+    Rail: ("rail", {"voltage": "voltage", "resistance": "resistance"}),
+    SupplyIn: ("supply_in", {"average": "average", "burst": "burst"}),
+}
+
+
+class CompileError(ValueError):
+    """A plan that cannot be made into a netlist: the link and what is wrong with it."""
+
+    def __init__(self, link: Link, sentence: str) -> None:
+        super().__init__(f"{link.name}: {sentence}")
+        self.link = link
+
+
+@dataclass(frozen=True)
+class Netlist:
+    """A compiled job: its deck text, the circuit read from it, and the inputs it rests on."""
+
+    job: Job
+    state: str
+    text: str
+    circuit: Circuit
+    inputs: tuple[Input, ...]
+
+    def deck_samples(self, samples: Samples, **extra: float) -> Samples:
+        """Those samples that are parameters of the deck, with switches such as bursting=1 added."""
+        in_deck = {i.name for i in self.inputs if i.in_deck}
+        chosen = {k: v for k, v in samples.items() if k in in_deck}
+        return chosen | {k: np.array([v]) for k, v in extra.items()}
+
+    def node(self, address: str) -> str:
+        """Node of a terminal."""
+        return node_name(self.job, address)
+
+    def reference(self, address: str) -> str:
+        """Node of the return that a terminal's voltage is told against."""
+        return self.node(return_address(self.job, address))
+
+
+def node_name(job: Job, address: str) -> str:
+    """Node of a terminal: 0 for the host's star, else the address with an underscore."""
+    return "0" if address == star_address(job) else address.replace(".", "_")
+
+
+def star_address(job: Job) -> str:
+    """Address of the host return that is node 0; empty when the host has no return."""
+    returns = [t for t in job.host.terminals if isinstance(t, Return)]
+    chosen = next((t for t in returns if t.star), returns[0] if returns else None)
+    return f"{HOST}.{chosen.id}" if chosen else ""
+
+
+def return_address(job: Job, address: str) -> str:
+    """Address of the return of a terminal: its own, else its device's star, else its device's first."""
+    device_id = address.partition(".")[0]
+    terminal, device = job.terminal(address), job.device(device_id)
+    if terminal is None or device is None:
+        return ""
+    if isinstance(terminal, Return):
+        return address
+    returns = [t for t in device.terminals if isinstance(t, Return)]
+    named = terminal.return_to or next((t.id for t in returns if t.star), returns[0].id if returns else "")
+    return f"{device_id}.{named}" if named else ""
+
+
+def terminal_inputs(job: Job, address: str) -> tuple[Input, ...]:
+    """All values of a terminal as inputs, those of its macro-model marked as in the deck."""
+    terminal = job.terminal(address)
+    assert terminal is not None
+    in_deck = _MODELS[type(terminal)][1].values() if type(terminal) in _MODELS else ()
+    stem = address.replace(".", "_")
+    return tuple(
+        Input(
+            f"{stem}_{q.field}",
+            f"{job.label(address)}: {q.words}",
+            getattr(terminal, q.field),
+            q.plausible,
+            address,
+            q.field,
+            q.field in in_deck,
+        )
+        for q in quantities(terminal)
+    )
+
+
+def powered(job: Job, supply_address: str, state: str) -> bool:
+    """Whether a module's supply pin is linked to a rail that is alive in a state."""
+    return any(
+        isinstance(rail, Rail) and alive(rail, state)
+        for link in supply_links(job, supply_address)
+        for rail in (job.terminal(j.terminal) for j in link.joins)
+    )
+
+
+def supply_links(job: Job, supply_address: str) -> tuple[Link, ...]:
+    """The supply links that end at a supply pin."""
+    return tuple(
+        x
+        for x in job.links
+        if x.purpose is Purpose.SUPPLY and any(j.terminal == supply_address for j in x.joins)
+    )
+
+
+def link_ports(link: Link) -> tuple[str, ...]:
+    """The ports a link has by its cascade: inputs of the first network, `out`, and `com` if any network uses it.
+
+    Raises CompileError for a network of several inputs behind another.
+    """
+    chain = [topology(s.topology) for s in link.sections]
+    for later in chain[1:]:
+        if len(later.inputs) != 1:
+            raise CompileError(link, f"“{later.title}” has several inputs and can only come first")
+    return (*chain[0].inputs, "out", *(("com",) if any(t.common for t in chain) else ()))
+
+
+def section_inputs(link: Link, index: int) -> tuple[Input, ...]:
+    """Part values of one network of a link as inputs; a part the file leaves out is taken at its default."""
+    section = link.sections[index]
+    shape = topology(section.topology)
+    given = {p.name: p.value for p in section.parts}
+    return tuple(
+        Input(
+            f"{link.id}_{index}_{p.name}",
+            f"{link.name}: {p.name.upper() if p.kind != 'figure' else p.words}"
+            + (f" ({p.words})" if p.kind != "figure" else ""),
+            given.get(p.name, p.known()),
+            (1e-3, 1e6),
+            f"{link.id}#{index}",
+            p.name,
+            not p.outside,
+        )
+        for p in shape.parts
+    )
+
+
+def conductor_input(link: Link, join: Join) -> Input:
+    """Length of the wire on a port as an input."""
+    return Input(
+        f"{link.id}_{join.port}_length",
+        f"{link.name}: length of the wire at {join.port}",
+        join.conductor.length,
+        LENGTH_PLAUSIBLE_M,
+        f"{link.id}:{join.port}",
+        "length",
+    )
+
+
+class _Deck:
+    """Collects the lines of a deck and the inputs they use."""
+
+    def __init__(self, job: Job, state: str) -> None:
+        self.job, self.state = job, state
+        self.lines: list[str] = []
+        self.switches: list[str] = ["bursting=0", "burst_drive=0"]
+        self.inputs: list[Input] = []
+        self.used: dict[str, Topology] = {}
+
+    def add_inputs(self, *inputs: Input) -> None:
+        self.inputs += inputs
+
+    def device(self, device_id: str) -> None:
+        device = self.job.device(device_id)
+        assert device is not None
+        for terminal in device.terminals:
+            self.terminal(f"{device_id}.{terminal.id}", terminal)
+        for path in device.paths:
+            name = f"{device_id}_{path.id}"
+            words = f"{device.name}: resistance {path.a} to {path.b}"
+            self.add_inputs(
+                Input(
+                    name,
+                    words,
+                    path.resistance,
+                    PATH_RESISTANCE.plausible,
+                    f"{device_id}/{path.id}",
+                    "resistance",
+                )
+            )
+            a, b = (node_name(self.job, f"{device_id}.{end}") for end in (path.a, path.b))
+            self.lines.append(f"Rp_{name} {a} {b} {{{name}}}")
+
+    def terminal(self, address: str, terminal: AnyTerminal) -> None:
+        node = node_name(self.job, address)
+        if isinstance(terminal, Return):
+            if node != "0":
+                self.lines.append(f"Rleak_{node} {node} 0 1g")
+            return
+        model, parameters = _MODELS[type(terminal)]
+        self.add_inputs(*terminal_inputs(self.job, address))
+        reference = node_name(self.job, return_address(self.job, address)) or "0"
+        values = [f"{name}={{{node}_{field}}}" for name, field in parameters.items()]
+        if isinstance(terminal, AudioOut):
+            self.switches.append(f"{node}_drive=1")
+            values.append(f"drive={{{node}_drive}}")
+        elif isinstance(terminal, Rail):
+            values.append(f"present={int(alive(terminal, self.state))}")
+        elif isinstance(terminal, SupplyIn):
+            on = int(powered(self.job, address, self.state))
+            values += ["bursting={bursting}", f"drive={{burst_drive*{on}}}", f"powered={on}"]
+        self.lines.append(f"X{node} {node} {reference} {model} {' '.join(values)}")
+
+    def link(self, link: Link) -> None:
+        ports = link_ports(link)
+        for join in link.joins:
+            if join.port not in ports:
+                raise CompileError(link, f"there is no port “{join.port}”; it has {', '.join(ports)}")
+            self.wire(link, join)
+        here = [f"{link.id}_{p}" for p in topology(link.sections[0].topology).inputs]
+        last = len(link.sections) - 1
+        for index, section in enumerate(link.sections):
+            shape = topology(section.topology)
+            self.used[shape.key] = shape
+            following = f"{link.id}_out" if index == last else f"{link.id}_n{index + 1}"
+            nodes = [*here, following, *([f"{link.id}_com"] if shape.common else [])]
+            found = section_inputs(link, index)
+            self.add_inputs(*found)
+            values = [f"{i.field}={{{i.name}}}" for i in found if i.in_deck]
+            if shape.switching:
+                values.append(f"vin={self.input_volts(link)}")
+            self.lines.append(f"X{link.id}_{index} {' '.join(nodes)} {shape.key} {' '.join(values)}".rstrip())
+            here = [following]
+        self.keep_grounded(link, ports)
+
+    def input_volts(self, link: Link) -> str:
+        """Deck expression of the rail voltage that feeds a converter."""
+        rail = next((j.terminal for j in link.joins if isinstance(self.job.terminal(j.terminal), Rail)), None)
+        return f"{{{rail.replace('.', '_')}_voltage}}" if rail else "12"
+
+    def wire(self, link: Link, join: Join) -> None:
+        length = conductor_input(link, join)
+        self.add_inputs(length)
+        node, port = node_name(self.job, join.terminal), f"{link.id}_{join.port}"
+        per_m = ohm_per_m(join.conductor.gauge)
+        self.lines.append(f"Rw_{port} {node} {port} {{{per_m:.6g}*{length.name}+{LEAST_WIRE_OHM:g}}}")
+        if link.purpose is Purpose.FEED and join.port != "com":
+            common = next((j.terminal for j in link.joins if j.port == "com"), None)
+            back = node_name(self.job, common or return_address(self.job, join.terminal)) or "0"
+            farad_per_m = SCREENED_F_PER_M if join.conductor.screened else OPEN_PAIR_F_PER_M
+            self.lines.append(f"Cw_{port} {port} {back} {{{farad_per_m:g}*{length.name}}}")
+
+    def keep_grounded(self, link: Link, ports: tuple[str, ...]) -> None:
+        """A port that nothing is joined to leaks to node 0, so that the deck has an answer."""
+        joined = {j.port for j in link.joins}
+        for port in ports:
+            if port not in joined:
+                self.lines.append(f"Rleak_{link.id}_{port} {link.id}_{port} 0 1g")
+
+
+@cache
+def _models() -> str:
+    return data("models.cir").strip()
+
+
+def compile_job(job: Job, state: str) -> Netlist:
+    """The netlist of a job in a host state.
+
+    Raises CompileError for a link that its topology does not allow, CatalogueError for a topology that is not there.
+    """
+    deck = _Deck(job, state)
+    for device_id, _ in job.devices():
+        deck.device(device_id)
+    for link in job.links:
+        deck.link(link)
+    title = re.sub(r"[^ -~]", "?", f"{job.name}, state {state or 'unknown'}")[:100]
+    parameters = [f"{i.name}={i.ends[1]:.12g}" for i in deck.inputs if i.in_deck] + deck.switches
+    text = "\n".join(
+        [
+            title,
+            _models(),
+            *(shape.netlist for shape in deck.used.values()),
+            *(f".param {p}" for p in parameters),
+            *deck.lines,
+            ".op",
+            ".ac dec 10 10 100k",
+            ".end",
+            "",
+        ]
+    )
+    return Netlist(job, state, text, parse(text), tuple(deck.inputs))

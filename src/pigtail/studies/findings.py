@@ -1,0 +1,224 @@
+"""Judgements: severities, findings, and how a value with its spread is graded."""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+from pigtail.job.edits import Edit
+from pigtail.job.model import Function
+from pigtail.studies.spread import Estimate
+from pigtail.units import format_quantity, format_spread
+
+
+class Severity(enum.Enum):
+    """How bad a finding is, the worst first."""
+
+    STOP = "stop"
+    FIX = "fix"
+    UNKNOWN = "unknown"
+    WATCH = "watch"
+    GOOD = "good"
+
+
+ORDER = tuple(Severity)
+
+
+def worst(severities: list[Severity]) -> Severity:
+    """The worst of some severities; good when there is none."""
+    return min(severities, key=ORDER.index, default=Severity.GOOD)
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """An edit that mends a finding, what it is called, and what it was solved to bring."""
+
+    label: str
+    edit: Edit
+    brings: str = ""
+
+
+@dataclass(frozen=True)
+class Measure:
+    """A reading that would settle something: where the probes go, and why."""
+
+    point: str
+    against: str
+    state: str
+    function: Function
+    reason: str
+
+
+@dataclass(frozen=True)
+class Ingredient:
+    """A value that a result rests on, as Why shows it."""
+
+    words: str
+    text: str
+    basis: str
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One judgement. `value`, `limit` and `margin` are in `unit`; `why` is the relation with its numbers."""
+
+    code: str
+    severity: Severity
+    subject: str
+    sentence: str
+    value: float | None = None
+    low: float | None = None
+    high: float | None = None
+    limit: float | None = None
+    margin: float | None = None
+    unit: str = ""
+    basis: str = ""
+    why: str = ""
+    ingredients: tuple[Ingredient, ...] = ()
+    settle: str = ""
+    remedies: tuple[Remedy, ...] = field(default=(), compare=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "sentence", self.sentence[:1].upper() + self.sentence[1:])
+
+    @property
+    def key(self) -> tuple[str, str]:
+        """What tells this finding from the others of a job."""
+        return self.code, self.subject
+
+
+@dataclass(frozen=True)
+class Study:
+    """What a study found: numbers by their stable name, and findings, the worst first."""
+
+    name: str
+    numbers: dict[str, Estimate]
+    findings: tuple[Finding, ...]
+
+    @property
+    def verdict(self) -> Severity:
+        """The worst finding's severity."""
+        return worst([f.severity for f in self.findings])
+
+
+Grade = Callable[[float], Severity]
+
+
+def at_least(good: float, watch: float) -> Grade:
+    """Good from `good` up, watch from `watch` up, else fix."""
+    return lambda x: Severity.GOOD if x >= good else Severity.WATCH if x >= watch else Severity.FIX
+
+
+def at_most(good: float, watch: float) -> Grade:
+    """Good up to `good`, watch up to `watch`, else fix."""
+    return lambda x: Severity.GOOD if x <= good else Severity.WATCH if x <= watch else Severity.FIX
+
+
+def within(good: float, watch: float) -> Grade:
+    """Good within ±`good`, watch within ±`watch`, else fix."""
+    return lambda x: at_most(good, watch)(abs(x))
+
+
+def graded(estimate: Estimate, grade: Grade, *, allowance: bool = False) -> Severity:
+    """Severity of a value with its spread: the worst it may be; unknown when the spread straddles the limit
+    between what works and what does not, or when something it depends on is not known.
+
+    `allowance` tells that the step from good to watch is itself an allowance for the spread, as 30 % of a rail to
+    spare is: then that step is taken at the nominal value, and the limit of what works over the whole spread.
+    """
+    if estimate.missing or estimate.value is None:
+        return Severity.UNKNOWN
+    ends = [grade(x) for x in (estimate.low, estimate.value, estimate.high)]
+    if estimate.low < 0 < estimate.high:
+        ends.append(grade(0.0))
+    bad = worst(ends)
+    best = max(ends, key=ORDER.index)
+    if bad is Severity.FIX and best is not Severity.FIX:
+        return Severity.UNKNOWN
+    return grade(estimate.value) if allowance and bad is Severity.WATCH else bad
+
+
+def ingredients(estimate: Estimate) -> tuple[Ingredient, ...]:
+    """The inputs of a result, the most telling first."""
+    found = [
+        Ingredient(
+            item.words,
+            "not known"
+            if item.known is None
+            else format_spread(item.known.nominal, item.known.low, item.known.high, item.known.unit),
+            "unknown" if item.known is None else item.known.basis.value,
+        )
+        for item in (*estimate.missing, *estimate.leading)
+    ]
+    return tuple(found)
+
+
+def settle_text(estimate: Estimate) -> str:
+    """The one measurement that would settle a result, in words; empty if there is none to name."""
+    if estimate.missing:
+        return f"Measure or look up: {estimate.missing[0].words}."
+    if estimate.leading:
+        return f"Measure: {estimate.leading[0].words}; it widens the spread most."
+    return ""
+
+
+def judged(
+    code: str,
+    estimate: Estimate,
+    grade: Grade,
+    *,
+    subject: str,
+    limit: float,
+    sense: float,
+    sentences: dict[Severity, str],
+    why: str,
+    codes: dict[Severity, str] | None = None,
+    magnitude: bool = False,
+    allowance: bool = False,
+) -> Finding:
+    """A finding from a value with its spread.
+
+    Args: sense is +1 where more is better, -1 where less is; sentences by severity, with {value} and {limit}
+    filled in (unknown is worded here when no sentence is given); codes replaces `code` for some severities;
+        magnitude compares the value without its sign; allowance as in `graded`.
+    """
+    severity = graded(estimate, grade, allowance=allowance)
+    shown = {
+        "value": estimate.text(),
+        "nominal": estimate.short(),
+        "magnitude": "?" if estimate.value is None else format_quantity(abs(estimate.value), estimate.unit),
+        "limit": format_quantity(limit, estimate.unit),
+    }
+    sentence = sentences.get(severity) or sentences.get(Severity.FIX, "")
+    if severity is Severity.UNKNOWN:
+        if estimate.missing:
+            names = " and ".join(i.words for i in estimate.missing[:2])
+            sentence = f"Cannot be told: {names} not known."
+        else:
+            sentence = f"Cannot be told: {estimate.words} may lie on either side of {{limit}}: {{value}}."
+    margin = None
+    if estimate.value is not None and not estimate.missing:
+        ends = [abs(x) if magnitude else x for x in (estimate.low, estimate.value, estimate.high)]
+        margin = min(sense * (x - limit) for x in ends)
+    return Finding(
+        code=(codes or {}).get(severity, code),
+        severity=severity,
+        subject=subject,
+        sentence=sentence.format(**shown),
+        value=estimate.value,
+        low=estimate.low if estimate.value is not None else None,
+        high=estimate.high if estimate.value is not None else None,
+        limit=limit,
+        margin=margin,
+        unit=estimate.unit,
+        basis=estimate.basis.value,
+        why=why,
+        ingredients=ingredients(estimate),
+        settle=settle_text(estimate) if severity is Severity.UNKNOWN else "",
+    )
+
+
+def with_remedies(finding: Finding, remedies: tuple[Remedy, ...]) -> Finding:
+    """The finding with remedies added."""
+    return replace(finding, remedies=remedies)

@@ -1,0 +1,194 @@
+"""Loom: the wires and parts that the plan needs, and whether they can be cut and coloured as written."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from pigtail.catalogue.topologies import topology
+from pigtail.job.model import Channel, Job, Join, Link, Purpose, SupplyIn
+from pigtail.studies.findings import ORDER, Finding, Severity, Study
+from pigtail.units import Known, format_quantity
+
+SLACK = 0.10  # common practice: cut a tenth longer than routed
+
+
+@dataclass(frozen=True)
+class Wire:
+    """One wire of the loom: what it joins, colour, gauge [AWG], length to cut [m] or None, and whether screened."""
+
+    link: str
+    port: str
+    function: str
+    start: str
+    end: str
+    colour: str
+    gauge: int
+    length: float | None
+    screened: bool
+    route: str
+
+
+@dataclass(frozen=True)
+class PartLine:
+    """One line of the parts list."""
+
+    reference: str
+    words: str
+    value: str
+    note: str
+    link: str
+
+
+@dataclass(frozen=True)
+class LoomStudy(Study):
+    """The loom and the parts list with the findings about them."""
+
+    wires: tuple[Wire, ...] = field(default=())
+    parts: tuple[PartLine, ...] = field(default=())
+
+
+def study_loom(job: Job) -> LoomStudy:
+    """The loom and parts list of a job."""
+    wires = tuple(_wire(job, link, join) for link in job.links for join in link.joins)
+    parts = tuple(p for link in job.links for p in _parts(link))
+    findings = (
+        _judge(wires)
+        if wires
+        else [Finding("build.no_links", Severity.UNKNOWN, "", "Nothing is planned yet.")]
+    )
+    findings.sort(key=lambda f: ORDER.index(f.severity))
+    return LoomStudy("build", {}, tuple(findings), wires, parts)
+
+
+def _wire(job: Job, link: Link, join: Join) -> Wire:
+    conductor = join.conductor
+    length = conductor.length.nominal * (1 + SLACK) if isinstance(conductor.length, Known) else None
+    network = link.name if len(link.joins) > 2 or not _plain(link) else job.label(_other(link, join))
+    place = getattr(job.terminal(join.terminal), "place", "")
+    start = job.label(join.terminal) + (f" ({place})" if place else "")
+    end = network if network != link.name else f"{link.name}, {join.port.upper().replace('_', ' ')}"
+    return Wire(
+        link.id, join.port, usual_function(job, link, join), start, end,
+        conductor.colour or usual_colour(job, link, join), conductor.gauge, length, conductor.screened, conductor.route,
+    )  # fmt: skip
+
+
+def _plain(link: Link) -> bool:
+    return all(s.topology in ("wire", "direct") for s in link.sections)
+
+
+def _other(link: Link, join: Join) -> str:
+    return next((j.terminal for j in link.joins if j is not join), join.terminal)
+
+
+def usual_function(job: Job, link: Link, join: Join) -> str:
+    """What a wire carries, in a word or two."""
+    if join.port == "com":
+        return "return of the network" if link.purpose is Purpose.FEED else "supply negative"
+    if link.purpose is Purpose.RETURN:
+        return "return"
+    if link.purpose is Purpose.SUPPLY:
+        return (
+            "supply, at the pin"
+            if isinstance(job.terminal(join.terminal), SupplyIn)
+            else "supply, from the rail"
+        )
+    terminal = job.terminal(join.terminal)
+    channel = getattr(terminal, "channel", Channel.MONO)
+    return f"signal, {channel.value}"
+
+
+#: One colour one meaning. Common practice.
+COLOURS = {
+    "return": "black",
+    "return of the network": "black",
+    "supply negative": "black",
+    "supply, at the pin": "red",
+    "supply, from the rail": "orange",
+    "signal, left": "white",
+    "signal, right": "green",
+    "signal, mono": "yellow",
+}
+
+
+def usual_colour(job: Job, link: Link, join: Join) -> str:
+    """The colour a wire has unless the job says otherwise."""
+    return COLOURS[usual_function(job, link, join)]
+
+
+def _parts(link: Link) -> list[PartLine]:
+    lines: list[PartLine] = []
+    for index, section in enumerate(link.sections):
+        shape = topology(section.topology)
+        given = {p.name: p.value for p in section.parts}
+        if shape.regulates:
+            vout = given.get("vout", shape.part("vout").known())
+            lines.append(
+                PartLine(
+                    link.name,
+                    shape.title,
+                    format_quantity(vout.nominal, "V"),
+                    "capacitors close to it",
+                    link.id,
+                )
+            )
+        for rule in shape.parts:
+            if rule.kind == "figure":
+                continue
+            value = given.get(rule.name, rule.known())
+            tolerance = (value.high - value.nominal) / value.nominal if value.nominal else 0.0
+            note = f"±{100 * tolerance:.0f} %" + (
+                f"; {_rating(value.nominal)}" if rule.kind == "capacitor" else ""
+            )
+            reference = (
+                f"{link.name}, {rule.name.upper()}{f' ({index + 1})' if len(link.sections) > 1 else ''}"
+            )
+            lines.append(
+                PartLine(
+                    reference,
+                    f"{rule.words} {rule.kind}",
+                    format_quantity(value.nominal, rule.unit),
+                    note,
+                    link.id,
+                )
+            )
+    return lines
+
+
+def _rating(farad: float) -> str:
+    return "film" if farad <= 1e-6 else "electrolytic, plus toward the bias, 16 V or more"
+
+
+def _judge(wires: tuple[Wire, ...]) -> list[Finding]:
+    found = [
+        Finding(
+            "build.length_unknown", Severity.UNKNOWN, w.link,
+            f"The length of the wire from {w.start} is not known: measure its route.",
+            settle="Lay a string along the route and measure it.",
+        )
+        for w in wires
+        if w.length is None
+    ]  # fmt: skip
+    meanings: dict[str, set[str]] = {}
+    for wire in wires:
+        family = wire.function.split(",")[0] if "signal" not in wire.function else wire.function
+        family = "return" if "return" in family or "negative" in family else family
+        family = wire.function if family == "supply" else family
+        meanings.setdefault(wire.colour, set()).add(family)
+    for colour, functions in meanings.items():
+        if len(functions) > 1:
+            found.append(
+                Finding(
+                    "build.colour_clash", Severity.WATCH, colour,
+                    f"{colour.capitalize()} means {' and '.join(sorted(functions))}: give each its own colour.",
+                    why="one colour one meaning",
+                )
+            )  # fmt: skip
+    if not found:
+        outputs = len(wires)
+        found.append(
+            Finding(
+                "build.loom", Severity.GOOD, "", f"{outputs} wires, each with its colour, gauge and length."
+            )
+        )
+    return found

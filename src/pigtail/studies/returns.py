@@ -1,0 +1,207 @@
+"""Returns: what the module's burst current puts between the input of a feed and its own return.
+
+When supply negative and audio return are one node on the module, its supply current divides between the two returns
+as their conductances; what the audio return drops, I·R, stands in series with the signal. Here nothing is divided by
+hand: the burst current is a source in the whole netlist, and the voltage is read where the host listens.
+The bursts repeat at 1600 a second (slots of 625 µs; from memory of the wireless core specification), so the
+transfer is taken there. The burst is taken whole, peak for rms, which errs to the safe side.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pigtail.circuit import Solution, ac
+from pigtail.job.model import AudioIn, AudioOut, Job, Link, Purpose, SupplyIn
+from pigtail.studies.compile import Netlist, compile_job, return_address
+from pigtail.studies.findings import ORDER, Finding, Severity, Study, at_most, judged
+from pigtail.studies.level import REFERENCE_HZ
+from pigtail.studies.spread import Estimate, Samples, Wanted, estimate
+from pigtail.units import format_quantity
+
+Array = NDArray[np.float64]
+BURST_HZ = 1600.0
+BUZZ_GOOD_DB, BUZZ_WATCH_DB = -60.0, -50.0  # common practice: buzz under programme that is not noticed / is
+FLOOR_V = 1e-12
+
+
+@dataclass(frozen=True)
+class Branch:
+    """One conductor of the return network in a burst: its ends, resistance [Ω], current [A] and drop [V]."""
+
+    words: str
+    start: str
+    end: str
+    link: str
+    resistance: float
+    current: float
+    drop: float
+
+
+@dataclass(frozen=True)
+class ReturnsDetail:
+    """What the Returns station paints: the branches, the burst current and the voltage left at the input."""
+
+    burst_a: float
+    branches: tuple[Branch, ...]
+    victim: str
+    buzz_v: float
+    loops: bool
+
+
+@dataclass(frozen=True)
+class ReturnsStudy(Study):
+    """Numbers `returns.…`, findings and the detail of the worst feed."""
+
+    detail: ReturnsDetail | None = field(default=None)
+
+
+def study_returns(job: Job) -> ReturnsStudy:
+    """Study the returns of a job in its working state. Raises CompileError."""
+    feeds = [x for x in job.links if x.purpose is Purpose.FEED and _sink(job, x)]
+    pins = [a for a in job.addresses() if isinstance(job.terminal(a), SupplyIn)]
+    if not feeds or not pins:
+        none = Finding("returns.no_feed", Severity.UNKNOWN, "", "No feed and supply are planned yet.")
+        return ReturnsStudy("returns", {}, (none,))
+    findings = _missing_returns(job)
+    netlist = compile_job(job, job.working_state())
+    if findings:
+        return ReturnsStudy("returns", {}, tuple(findings))
+    studies = [_Buzz(netlist, link) for link in feeds]
+    numbers = [s.study() for s in studies]
+    worst = max(range(len(feeds)), key=lambda k: _loudness(numbers[k]["buzz_db"]))
+    chosen = numbers[worst]
+    finding = _judge(job, feeds[worst], chosen["buzz_db"])
+    detail = studies[worst].detail()
+    findings.append(finding)
+    findings.sort(key=lambda f: ORDER.index(f.severity))
+    return ReturnsStudy("returns", {f"returns.{k}": v for k, v in chosen.items()}, tuple(findings), detail)
+
+
+def _sink(job: Job, link: Link) -> str | None:
+    """The input a feed ends at, if an output drives it."""
+    driven = any(isinstance(job.terminal(j.terminal), AudioOut) for j in link.joins)
+    ends = (
+        j.terminal for j in link.joins if j.port == "out" and isinstance(job.terminal(j.terminal), AudioIn)
+    )
+    return next(ends, None) if driven else None
+
+
+def _loudness(buzz: Estimate) -> float:
+    return float("inf") if buzz.value is None else buzz.value
+
+
+def return_links(job: Job, module_id: str) -> list[Link]:
+    """Return links between a module and the host."""
+    prefix = f"{module_id}."
+    return [
+        x
+        for x in job.links
+        if x.purpose is Purpose.RETURN and any(j.terminal.startswith(prefix) for j in x.joins)
+    ]
+
+
+def _missing_returns(job: Job) -> list[Finding]:
+    found = []
+    for module in job.modules:
+        if not return_links(job, module.id):
+            found.append(
+                Finding(
+                    "returns.missing",
+                    Severity.FIX,
+                    module.id,
+                    f"No return is planned for {module.name}: its current would find its way through the audio.",
+                )
+            )
+    return found
+
+
+class _Buzz:
+    """The burst's way into one feed."""
+
+    def __init__(self, netlist: Netlist, link: Link) -> None:
+        self.netlist, self.job, self.link = netlist, netlist.job, link
+        sink = _sink(self.job, link)
+        assert sink is not None
+        self.sink = sink
+        outputs = [a for a in self.job.addresses() if isinstance(self.job.terminal(a), AudioOut)]
+        sources = {j.terminal for j in link.joins}
+        self.others = {f"{netlist.node(a)}_drive": 0.0 for a in outputs if a not in sources}
+        self.silence = {f"{netlist.node(a)}_drive": 0.0 for a in outputs}
+        self.inputs = [i for i in netlist.inputs if i.in_deck]
+
+    def _burst(self, samples: Samples) -> Solution:
+        net = self.netlist
+        return ac(net.circuit, [BURST_HZ], net.deck_samples(samples, **self.silence, burst_drive=1.0))
+
+    def solve(self, samples: Samples) -> dict[str, Array]:
+        net = self.netlist
+        out, back = net.node(self.sink), net.reference(self.sink)
+        buzz = np.abs(self._burst(samples).v(out, back)[:, 0])
+        signal = ac(net.circuit, [REFERENCE_HZ], net.deck_samples(samples, **self.others))
+        delivered = np.abs(signal.v(out, back)[:, 0])
+        buzz_dbv = 20 * np.log10(np.maximum(buzz, FLOOR_V))
+        return {"buzz_dbv": buzz_dbv, "buzz_db": buzz_dbv - 20 * np.log10(np.maximum(delivered, FLOOR_V))}
+
+    def study(self) -> dict[str, Estimate]:
+        wanted = {
+            "buzz_dbv": Wanted("dBV", "the buzz at the input"),
+            "buzz_db": Wanted("dB", "the buzz under the programme"),
+        }
+        return estimate(self.inputs, self.solve, wanted)
+
+    def detail(self) -> ReturnsDetail:
+        nominal = {i.name: np.array([i.ends[1]]) for i in self.inputs}
+        solution = self._burst(nominal)
+        net, job = self.netlist, self.job
+        branches: list[Branch] = []
+        for link in job.links:
+            if link.purpose is Purpose.RETURN and len(link.joins) == 2:
+                branches.append(self._link_branch(solution, link))
+        for device_id, device in job.devices():
+            for path in device.paths:
+                ends = (f"{device_id}.{path.a}", f"{device_id}.{path.b}")
+                branches.append(
+                    _branch(net, solution, f"inside {device.name}", ends, f"rp_{device_id}_{path.id}", "")
+                )
+        victim = np.abs(solution.v(net.node(self.sink), net.reference(self.sink)))[0, 0]
+        pins = [a for a in job.addresses() if isinstance(job.terminal(a), SupplyIn)]
+        burst = sum(float(np.abs(solution.i(f"il.x{net.node(p)}")[0, 0])) for p in pins)
+        loops = any(len(return_links(job, m.id)) > 1 for m in job.modules)
+        return ReturnsDetail(burst, tuple(branches), self.sink, float(victim), loops)
+
+    def _link_branch(self, solution: Solution, link: Link) -> Branch:
+        ends = (link.joins[0].terminal, link.joins[1].terminal)
+        return _branch(self.netlist, solution, link.name, ends, f"rw_{link.id}_{link.joins[0].port}", link.id)
+
+
+def _branch(
+    net: Netlist, solution: Solution, words: str, ends: tuple[str, str], element: str, link: str
+) -> Branch:
+    current = float(np.real(solution.i(element)[0, 0]))
+    drop = float(np.real(solution.v(net.node(ends[0]), net.node(ends[1]))[0, 0]))
+    resistance = abs(drop / current) if abs(current) > 1e-15 else float("nan")
+    return Branch(words, ends[0], ends[1], link, resistance, current, drop)
+
+
+def _judge(job: Job, link: Link, buzz: Estimate) -> Finding:
+    sink = _sink(job, link) or ""
+    name, back = job.label(sink), job.label(return_address(job, sink))
+    several = any(len(return_links(job, m.id)) > 1 for m in job.modules)
+    loop = " The two returns form a loop and the burst current divides between them." if several else ""
+    return judged(
+        "returns.quiet", buzz, at_most(BUZZ_GOOD_DB, BUZZ_WATCH_DB),
+        subject=link.id, limit=BUZZ_WATCH_DB, sense=-1.0,
+        sentences={
+            Severity.GOOD: f"The module's bursts stay {{magnitude}} under the programme at {name}.",
+            Severity.WATCH: f"The module's bursts lie {{magnitude}} under the programme at {name}: heard in quiet passages." + loop,
+            Severity.FIX: f"The module's bursts are heard: only {{magnitude}} under the programme at {name}." + loop,
+        },
+        codes={Severity.FIX: "returns.loop" if several else "returns.shared", Severity.WATCH: "returns.faint_buzz"},
+        why=f"buzz = burst current · transfer to the voltage between {name} and {back}, from the netlist with the "
+        f"resistance of every wire; of two returns the audio one carries I·Rs/(Rs + Ra + Rpath). "
+        f"{format_quantity(BUZZ_GOOD_DB, 'dB')} is common practice",
+    )  # fmt: skip

@@ -1,0 +1,140 @@
+"""Spread of results: every input moved through its range, the corners of each result solved exactly.
+
+One batch holds the nominal case and each input alone at its low and its high end. From it follows which way each
+input moves each result; a second batch solves, for each result, the corner where all inputs conspire upward
+and the one where they conspire downward. For results that are monotonic in their inputs, as networks of
+resistors, capacitors and sources are within such ranges, these corners are the exact extremes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from math import sqrt
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pigtail.units import Basis, Known, format_quantity, format_spread
+from pigtail.units.known import weakest
+
+Samples = dict[str, NDArray[np.float64]]
+Solver = Callable[[Samples], Mapping[str, NDArray[np.float64]]]
+#: An input that moves a result by less than this part of the greatest mover does not count toward its basis.
+TELLING = 0.05
+#: A value that is not known does not matter while it moves the result by less than this, relative (or in dB).
+IMMATERIAL = 1e-3
+
+
+@dataclass(frozen=True, slots=True)
+class Input:
+    """A value that a study rests on: its parameter name, words, what is known, and what it belongs to.
+
+    `plausible` is the range it is tried over while it is not known; `in_deck` tells that the netlist has it.
+    """
+
+    name: str
+    words: str
+    known: Known | None
+    plausible: tuple[float, float]
+    subject: str
+    field: str
+    in_deck: bool = True
+
+    @property
+    def ends(self) -> tuple[float, float, float]:
+        """Low, nominal and high."""
+        if self.known is not None:
+            return self.known.low, self.known.nominal, self.known.high
+        low, high = self.plausible
+        return low, sqrt(low * high) if low > 0 else (low + high) / 2, high
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """A result with its spread [unit]. Value, low and high are None/NaN-free; None while something is missing.
+
+    `leading` are the inputs that widen the spread, the greatest first; `missing` those not known that it needs.
+    """
+
+    value: float | None
+    low: float
+    high: float
+    unit: str
+    basis: Basis
+    words: str
+    leading: tuple[Input, ...] = ()
+    missing: tuple[Input, ...] = field(default=())
+
+    def text(self) -> str:
+        """Value with its spread, or “unknown”."""
+        if self.value is None:
+            return "unknown"
+        return format_spread(self.value, self.low, self.high, self.unit)
+
+    def short(self) -> str:
+        """Value alone, or “?”."""
+        return "?" if self.value is None else format_quantity(self.value, self.unit)
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A result to be estimated: its unit and its words."""
+
+    unit: str
+    words: str
+
+
+def estimate(inputs: Sequence[Input], solve: Solver, wanted: Mapping[str, Wanted]) -> dict[str, Estimate]:
+    """Results with their spread.
+
+    Args: inputs; solve takes arrays [S] by input name and returns arrays [S] by result; wanted names the results.
+    """
+    lows, nominals, highs = (np.array(column) for column in zip(*(i.ends for i in inputs), strict=True))
+    count = len(inputs)
+    matrix = np.tile(nominals, (1 + 2 * count, 1))
+    matrix[1 : 1 + count][np.diag_indices(count)] = lows
+    matrix[1 + count :][np.diag_indices(count)] = highs
+    names = [i.name for i in inputs]
+    first = solve(dict(zip(names, matrix.T, strict=True)))
+    known = np.array([i.known is not None for i in inputs])
+    corners = np.empty((2 * len(wanted), count))
+    for row, name in enumerate(wanted):
+        down, up = first[name][1 : 1 + count], first[name][1 + count :]
+        rises = up >= down
+        corners[2 * row] = np.where(known, np.where(rises, lows, highs), nominals)
+        corners[2 * row + 1] = np.where(known, np.where(rises, highs, lows), nominals)
+    second = solve(dict(zip(names, corners.T, strict=True)))
+    return {
+        name: _gather(inputs, known, first[name], second[name][2 * row : 2 * row + 2], want)
+        for row, (name, want) in enumerate(wanted.items())
+    }
+
+
+def _gather(
+    inputs: Sequence[Input],
+    known: NDArray[np.bool_],
+    first: NDArray[np.float64],
+    ends: NDArray[np.float64],
+    want: Wanted,
+) -> Estimate:
+    count = len(inputs)
+    base = float(first[0])
+    down, up = first[1 : 1 + count], first[1 + count :]
+    swing = np.maximum(np.abs(up - base), np.abs(down - base))
+    material = IMMATERIAL * max(abs(base), 1.0 if want.unit in ("dB", "dBV", "°C") else 1e-3)
+    missing = tuple(i for i, s in zip(inputs, swing, strict=True) if i.known is None and not s <= material)
+    order = np.argsort(-np.where(known, swing, 0.0), kind="stable")
+    greatest = swing[order[0]] if count and known[order[0]] else 0.0
+    leading = tuple(
+        inputs[k]
+        for k in order
+        if known[k] and swing[k] > max(TELLING * greatest, 1e-12 * max(abs(base), 1e-12))
+    )
+    bases = [i.known.basis for i in leading if i.known is not None]
+    if missing or not np.isfinite(base):
+        return Estimate(None, np.nan, np.nan, want.unit, Basis.UNKNOWN, want.words, leading, missing)
+    spread = np.concatenate([first[:1], down[known], up[known], ends])
+    return Estimate(
+        base, float(spread.min()), float(spread.max()), want.unit, weakest(bases), want.words, leading
+    )
