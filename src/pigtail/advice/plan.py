@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
@@ -91,7 +92,7 @@ def join(port: str, terminal: str, metres: float, gauge: int = 26, *, screened: 
     )
 
 
-def _audio(job: Job, device_id: str, kind: type) -> list[tuple[str, AudioOut | AudioIn]]:
+def _audio(job: Job, device_id: str, kind: type) -> list[tuple[str, Any]]:
     device = job.device(device_id)
     assert device is not None
     return [(f"{device_id}.{t.id}", t) for t in device.terminals if isinstance(t, kind)]

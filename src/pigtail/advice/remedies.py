@@ -11,9 +11,8 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import TypeVar
 
-from msgspec.structs import replace as changed
-
-from pigtail.advice.plan import fit_coupling, fit_pad, join, propose, supply_link, with_part
+from pigtail.advice.networks import drop_network, regauged, resupplied, with_network
+from pigtail.advice.plan import fit_coupling, fit_pad, propose, with_part
 from pigtail.catalogue.topologies import topology
 from pigtail.job import edits
 from pigtail.job.edits import Edit
@@ -170,15 +169,13 @@ def _level_candidates(job: Job, finding: Finding, what: str) -> Iterator[Candida
         if pads and (fitted := fit_pad(job, link)):
             yield _part_label(link, fitted, pads[0], "r2"), partial(edits.replace_link, link=fitted)
         elif not pads and finding.value is not None and finding.value > 0:
-            padded = _append(job, link, "pad")
+            padded = with_network(job, link, "pad")
             if fitted := fit_pad(job, padded):
                 yield "add a two-resistor pad", partial(edits.replace_link, link=fitted)
         if pads and finding.value is not None and finding.value < 0:
-            plain = changed(link, sections=tuple(s for k, s in enumerate(link.sections) if k not in pads))
-            if plain.sections:
-                yield "take the pad out", partial(edits.replace_link, link=plain)
+            yield "take the pad out", partial(drop_network, link_id=link.id, index=pads[0])
     if what in ("dc_reaches_input", "offset"):
-        blocked = fit_coupling(job, _append(job, link, "coupling", first=True))
+        blocked = fit_coupling(job, with_network(job, link, "coupling"))
         yield "add a coupling capacitor with bleed", partial(edits.replace_link, link=blocked)
     if what in ("no_bass", "thin_bass", "bass"):
         fitted = fit_coupling(job, link)
@@ -201,20 +198,6 @@ def _part_label(link: Link, new: Link, index: int, name: str) -> str:
     return f"{name.upper()} to {format_quantity(_part(new, index, name), rule.unit)}"
 
 
-def _append(job: Job, link: Link, key: str, *, first: bool = False) -> Link:
-    """The link with one more network, and its common port joined if it has none yet."""
-    sections = [s for s in link.sections if s.topology != "wire"]
-    at = 0 if first and (not sections or len(topology(sections[0].topology).inputs) == 1) else len(sections)
-    if first and at:
-        at = 1
-    sections.insert(at, topology(key).section())
-    joins = list(link.joins)
-    if "com" not in {j.port for j in joins}:
-        sink = next(j.terminal for j in joins if j.port == "out")
-        joins.append(join("com", return_address(job, sink), 0.05))
-    return changed(link, sections=tuple(sections), joins=tuple(joins))
-
-
 def _supply_candidates(job: Job, what: str) -> Iterator[Candidate]:
     """Other topologies on the same rail, then the same or another topology on another rail."""
     state = job.working_state()
@@ -230,20 +213,12 @@ def _supply_candidates(job: Job, what: str) -> Iterator[Candidate]:
                  "linear_large": "use a larger linear regulator", "direct": "join the rail straight to the module"}  # fmt: skip
         for key, label in names.items():
             if key != now:
-                yield label, partial(edits.replace_link, link=_resupplied(job, link, old_rail, pin, key))
+                yield label, partial(edits.replace_link, link=resupplied(job, link, old_rail, key))
         for terminal in job.host.terminals:
             rail = f"{HOST}.{terminal.id}"
             if isinstance(terminal, Rail) and rail != old_rail and alive(terminal, state) and what != "cool":
-                moved = _resupplied(job, link, rail, pin, now)
+                moved = resupplied(job, link, rail, now)
                 yield f"take the supply from the {terminal.name}", partial(edits.replace_link, link=moved)
-
-
-def _resupplied(job: Job, link: Link, rail: str, pin: str, key: str) -> Link:
-    """A supply link by another topology or from another rail, its wires kept where the ports are the same."""
-    fresh = supply_link(job, link.id, rail, pin, key)
-    wires = {j.port: j.conductor for j in link.joins}
-    joins = tuple(changed(j, conductor=wires.get(j.port, j.conductor)) for j in fresh.joins)
-    return changed(fresh, name=link.name, joins=joins)
 
 
 def _return_candidates(job: Job, what: str) -> Iterator[Candidate]:
@@ -253,8 +228,8 @@ def _return_candidates(job: Job, what: str) -> Iterator[Candidate]:
         for link in links:
             gauge = link.joins[0].conductor.gauge
             for heavier in [g for g in (GAUGES[1], GAUGES[0]) if g < gauge][:1]:
-                edit = partial(_regauged, link_id=link.id, gauge=heavier)
-                yield f"make the {link.name.lower()} heavier: AWG {heavier}", edit
+                edit = partial(regauged, link_id=link.id, gauge=heavier)
+                yield f"{link.name.lower()} in AWG {heavier}", edit
         for link in return_choices(job, module.id):
             if not any(s.topology == "lift" for s in link.sections):
                 lifted = (topology("lift").section(),)
@@ -274,13 +249,6 @@ def return_choices(job: Job, module_id: str) -> list[Link]:
     ]
     needed = {return_address(job, p) for p in pins}
     return [x for x in return_links(job, module_id) if not any(j.terminal in needed for j in x.joins)]
-
-
-def _regauged(job: Job, link_id: str, gauge: int) -> Job:
-    link = job.link(link_id)
-    for join_ in link.joins if link else ():
-        job = edits.set_conductor(job, link_id, join_.port, gauge=gauge)
-    return job
 
 
 @dataclass(frozen=True)

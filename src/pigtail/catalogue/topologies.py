@@ -17,7 +17,7 @@ from pigtail.units import Basis, Known, parse_known, parse_quantity
 class PartRule:
     """A part of a topology: what it is, its usual value and spread, and the rule by which it is chosen.
 
-    `outside` marks figures that the judgement uses and the subcircuit does not.
+    `outside` marks figures that the judgement uses and the subcircuit does not; `shunt` parts that go to the common.
     """
 
     name: str
@@ -29,6 +29,7 @@ class PartRule:
     series: str = ""
     rule: str = ""
     outside: bool = False
+    shunt: bool = False
 
     def known(self, nominal: float | None = None, basis: Basis = Basis.TYPICAL) -> Known:
         """The part at a nominal value (its default if None) with its usual spread."""
@@ -50,6 +51,7 @@ class Topology:
     netlist: str
     good_for: str
     catch: str
+    short: str
     common: bool = False
     regulates: bool = False
     switching: bool = False

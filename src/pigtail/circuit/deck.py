@@ -1,6 +1,6 @@
 """Deck text in: the SPICE-style subset that the catalogue and the compile step are written in.
 
-Elements R C L V I E G X; cards .param .subckt .ends .op .ac .end; comments with * or ;, continuation with +.
+Elements R C L V I E G X; cards .param .subckt .ends .op .ac .print .end; comments with * or ;, continuation with +.
 Subcircuits are expanded while reading: element R1 of instance X7 becomes `r1.x7`, its inner node n `x7.n`.
 """
 
@@ -86,7 +86,7 @@ def parse(text: str) -> Circuit:
         elif words[0] == ".ac":
             sweep = _sweep(words, line)
         elif words[0].startswith("."):
-            if words[0] not in (".op", ".end"):
+            if words[0] not in (".op", ".end", ".print"):
                 raise DeckError(f"the card {words[0]} is not known here", line=line)
         else:
             body.append((line, words))

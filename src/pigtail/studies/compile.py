@@ -172,11 +172,11 @@ def section_inputs(link: Link, index: int) -> tuple[Input, ...]:
     )
 
 
-def conductor_input(link: Link, join: Join) -> Input:
+def conductor_input(job: Job, link: Link, join: Join) -> Input:
     """Length of the wire on a port as an input."""
     return Input(
         f"{link.id}_{join.port}_length",
-        f"{link.name}: length of the wire at {join.port}",
+        f"{link.name}: length of its wire to {job.label(join.terminal)}",
         join.conductor.length,
         LENGTH_PLAUSIBLE_M,
         f"{link.id}:{join.port}",
@@ -204,7 +204,8 @@ class _Deck:
             self.terminal(f"{device_id}.{terminal.id}", terminal)
         for path in device.paths:
             name = f"{device_id}_{path.id}"
-            words = f"{device.name}: resistance {path.a} to {path.b}"
+            names = {t.id: t.name for t in device.terminals}
+            words = f"{device.name}: resistance {names[path.a]} to {names[path.b]}"
             self.add_inputs(
                 Input(
                     name,
@@ -266,7 +267,7 @@ class _Deck:
         return f"{{{rail.replace('.', '_')}_voltage}}" if rail else "12"
 
     def wire(self, link: Link, join: Join) -> None:
-        length = conductor_input(link, join)
+        length = conductor_input(self.job, link, join)
         self.add_inputs(length)
         node, port = node_name(self.job, join.terminal), f"{link.id}_{join.port}"
         per_m = ohm_per_m(join.conductor.gauge)
@@ -311,6 +312,11 @@ def compile_job(job: Job, state: str) -> Netlist:
             *deck.lines,
             ".op",
             ".ac dec 10 10 100k",
+            *(
+                f".print ac v({node_name(job, a)})"
+                for a in job.addresses()
+                if isinstance(job.terminal(a), AudioIn)
+            ),
             ".end",
             "",
         ]

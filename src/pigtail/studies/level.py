@@ -122,8 +122,8 @@ class _Feed:
         """Words and node of each rung behind the module's pin."""
         sections = self.link.sections
         nodes = [f"{self.link.id}_n{k + 1}" for k in range(len(sections) - 1)]
-        titles = [topology(s.topology).title for s in sections]
-        return [(f"after: {t.lower()}", n) for t, n in zip(titles, nodes, strict=False)]
+        titles = [topology(s.topology).short for s in sections]
+        return [(f"after the {t}", n) for t, n in zip(titles, nodes, strict=False)]
 
     def study(self) -> FeedDetail:
         wanted = {

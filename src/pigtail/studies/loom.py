@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from msgspec.structs import replace
+
 from pigtail.catalogue.topologies import topology
-from pigtail.job.model import Channel, Job, Join, Link, Purpose, SupplyIn
+from pigtail.job.model import HOST, Channel, Job, Join, Link, Purpose, SupplyIn
 from pigtail.studies.findings import ORDER, Finding, Severity, Study
 from pigtail.units import Known, format_quantity
 
@@ -49,7 +51,7 @@ class LoomStudy(Study):
 
 def study_loom(job: Job) -> LoomStudy:
     """The loom and parts list of a job."""
-    wires = tuple(_wire(job, link, join) for link in job.links for join in link.joins)
+    wires = tuple(_wire(job, link, join) for link in job.links for join in _wires(link))
     parts = tuple(p for link in job.links for p in _parts(link))
     findings = (
         _judge(wires)
@@ -60,25 +62,62 @@ def study_loom(job: Job) -> LoomStudy:
     return LoomStudy("build", {}, tuple(findings), wires, parts)
 
 
+def _wires(link: Link) -> tuple[Join, ...]:
+    """The joins that are a wire each; a link of two ends through nothing but wire is one piece."""
+    if not _straight(link):
+        return link.joins
+    first, second = link.joins
+    a, b = first.conductor.length, second.conductor.length
+    if a is None or b is None:
+        return (first,)
+    whole = Known(
+        nominal=a.nominal + b.nominal,
+        low=a.low + b.low,
+        high=a.high + b.high,
+        unit="m",
+        basis=a.basis,
+        source=a.source,
+    )
+    return (replace(first, conductor=replace(first.conductor, length=whole)),)
+
+
+def _straight(link: Link) -> bool:
+    return len(link.joins) == 2 and all(s.topology in ("wire", "direct") for s in link.sections)
+
+
 def _wire(job: Job, link: Link, join: Join) -> Wire:
     conductor = join.conductor
     length = conductor.length.nominal * (1 + SLACK) if isinstance(conductor.length, Known) else None
-    network = link.name if len(link.joins) > 2 or not _plain(link) else job.label(_other(link, join))
-    place = getattr(job.terminal(join.terminal), "place", "")
-    start = job.label(join.terminal) + (f" ({place})" if place else "")
-    end = network if network != link.name else f"{link.name}, {join.port.upper().replace('_', ' ')}"
+    start = _end(job, join.terminal)
+    end = (
+        _end(job, _other(link, join))
+        if straight
+        else f"{link.name} network, {PORTS.get(join.port, join.port)}"
+    )
     return Wire(
         link.id, join.port, usual_function(job, link, join), start, end,
         conductor.colour or usual_colour(job, link, join), conductor.gauge, length, conductor.screened, conductor.route,
     )  # fmt: skip
 
 
-def _plain(link: Link) -> bool:
-    return all(s.topology in ("wire", "direct") for s in link.sections)
+#: How the ports of a network are called on paper.
+PORTS = {"in": "in", "in_l": "left in", "in_r": "right in", "out": "out", "com": "common"}
+
+
+def _end(job: Job, address: str) -> str:
+    """An end of a wire: whose terminal it is, its name and place."""
+    terminal = job.terminal(address)
+    device_id = address.partition(".")[0]
+    owner = "host" if device_id == HOST else "module"
+    if device_id != HOST and len(job.modules) > 1:
+        owner = next(m.name for m in job.modules if m.id == device_id)
+    if terminal is None:
+        return address
+    return f"{owner}: {terminal.name}" + (f", {terminal.place}" if terminal.place else "")
 
 
 def _other(link: Link, join: Join) -> str:
-    return next((j.terminal for j in link.joins if j is not join), join.terminal)
+    return next((j.terminal for j in link.joins if j.port != join.port), join.terminal)
 
 
 def usual_function(job: Job, link: Link, join: Join) -> str:

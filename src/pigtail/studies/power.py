@@ -296,7 +296,7 @@ class _Supply:
         n, name = detail.numbers, self.job.label(self.rail)
         limit = format_quantity(self._nominal(self.rail, "limit"), "A")
         burst, margin = n["rail_current_burst_a"].short(), n["rail_margin_a"].short()
-        return judged(
+        finding = judged(
             "power.rail", n["rail_room"], at_least(RAIL_ROOM, 0.0),
             subject=self.rail, limit=0.0, sense=1.0, allowance=True,
             sentences={
@@ -306,6 +306,12 @@ class _Supply:
             },
             codes={Severity.FIX: "power.rail_overload", Severity.WATCH: "power.rail_tight"},
             why="current = what the rail feeds already + what the converter draws in a burst; 30 % to spare is common practice",
+        )  # fmt: skip
+        spare = n["rail_margin_a"]
+        if spare.value is None:
+            return finding
+        return replace(
+            finding, value=spare.value, low=spare.low, high=spare.high, margin=spare.low, unit="A",
         )  # fmt: skip
 
     def _dropout(self, detail: SupplyDetail) -> Finding:

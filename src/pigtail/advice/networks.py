@@ -1,0 +1,105 @@
+"""Changing what a link goes through: networks put in and taken out, converters and rails chosen, ports joined."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from pigtail.advice.plan import NEAR_M, join, supply_link
+from pigtail.catalogue.topologies import topology
+from pigtail.job import edits
+from pigtail.job.errors import EditError
+from pigtail.job.model import Job, Link, Rail, Section, SupplyIn
+from pigtail.studies.compile import return_address
+
+
+def with_network(job: Job, link: Link, key: str) -> Link:
+    """The feed with one more network: a capacitor before the others (behind a sum), else at the end."""
+    shape = topology(key)
+    sections = [s for s in link.sections if s.topology != "wire"]
+    if len(shape.inputs) > 1:
+        raise EditError(
+            f"“{shape.title}” has several inputs; propose the plan again to sum two outputs", value=key
+        )
+    if key == "coupling":
+        at = 1 if sections and len(topology(sections[0].topology).inputs) > 1 else 0
+    else:
+        at = len(sections)
+    sections.insert(at, shape.section())
+    return _rejoined(job, link, tuple(sections))
+
+
+def without_network(job: Job, link: Link, index: int) -> Link:
+    """The link with one network taken out; a plain wire is left where it was the only one."""
+    if len(topology(link.sections[index].topology).inputs) > 1:
+        raise EditError("the sum holds two outputs apart and cannot be taken out", value=index)
+    sections = tuple(s for k, s in enumerate(link.sections) if k != index)
+    return _rejoined(job, link, sections or (topology("wire").section(),))
+
+
+def _rejoined(job: Job, link: Link, sections: tuple[Section, ...]) -> Link:
+    """The link with other networks, its ports renamed and its common joined or dropped to suit them."""
+    changed = replace(link, sections=sections)
+    shapes = [topology(s.topology) for s in changed.sections]
+    starts = [j for j in link.joins if j.port not in ("out", "com")]
+    joins = [replace(j, port=p) for j, p in zip(starts, shapes[0].inputs, strict=False)]
+    out = next(j for j in link.joins if j.port == "out")
+    joins.append(out)
+    if any(s.common for s in shapes):
+        common = next((j for j in link.joins if j.port == "com"), None)
+        joins.append(common or join("com", return_address(job, out.terminal), NEAR_M))
+    return replace(changed, joins=tuple(joins))
+
+
+def add_network(job: Job, link_id: str, key: str) -> Job:
+    """Edit: put a network into a feed."""
+    return edits.replace_link(job, with_network(job, _link(job, link_id), key))
+
+
+def drop_network(job: Job, link_id: str, index: int) -> Job:
+    """Edit: take a network out of a feed."""
+    return edits.replace_link(job, without_network(job, _link(job, link_id), index))
+
+
+def resupplied(job: Job, link: Link, rail: str, key: str) -> Link:
+    """The supply link by another converter or from another rail, its wires kept where the ports are the same."""
+    pin = next((j.terminal for j in link.joins if isinstance(job.terminal(j.terminal), SupplyIn)), None)
+    if pin is None:
+        raise EditError(f"{link.name} does not end at a supply pin", value=link.id)
+    fresh = supply_link(job, link.id, rail, pin, key)
+    wires = {j.port: j.conductor for j in link.joins}
+    joins = tuple(replace(j, conductor=wires.get(j.port, j.conductor)) for j in fresh.joins)
+    return replace(fresh, name=link.name, joins=joins)
+
+
+def set_converter(job: Job, link_id: str, key: str) -> Job:
+    """Edit: make a supply by another converter from the same rail."""
+    link = _link(job, link_id)
+    return edits.replace_link(job, resupplied(job, link, rail_of(job, link), key))
+
+
+def set_rail(job: Job, link_id: str, rail: str) -> Job:
+    """Edit: take a supply from another rail by the same converter."""
+    link = _link(job, link_id)
+    return edits.replace_link(job, resupplied(job, link, rail, link.sections[-1].topology))
+
+
+def rail_of(job: Job, link: Link) -> str:
+    """Address of the rail a supply link starts at; raises EditError if it starts at none."""
+    rail = next((j.terminal for j in link.joins if isinstance(job.terminal(j.terminal), Rail)), None)
+    if rail is None:
+        raise EditError(f"{link.name} does not start at a rail of the host", value=link.id)
+    return rail
+
+
+def regauged(job: Job, link_id: str, gauge: int) -> Job:
+    """Edit: make all wires of a link of one gauge [AWG]."""
+    for each in _link(job, link_id).joins:
+        job = edits.set_conductor(job, link_id, each.port, gauge=gauge)
+    return job
+
+
+def _link(job: Job, link_id: str) -> Link:
+    link = job.link(link_id)
+    if link is None:
+        raise EditError(f"there is no link {link_id}", value=link_id)
+    return link

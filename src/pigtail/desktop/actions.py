@@ -1,0 +1,53 @@
+"""All actions of the window as one table: menus, the key sheet and the tests read it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from pigtail.desktop.assemble import Assembly
+
+
+@dataclass(frozen=True)
+class Entry:
+    """An action: its id, words, keys, menu, when it can be used, and what it does."""
+
+    id: str
+    words: str
+    keys: str
+    menu: str
+    run: Callable[[Assembly], None]
+    enabled: Callable[[Assembly], bool] = lambda _a: True
+
+
+def _has_job(a: Assembly) -> bool:
+    return a.session.job is not None
+
+
+TABLE: tuple[Entry, ...] = (
+    Entry("new", "New job…", "Ctrl+N", "Job", lambda a: a.new_job()),
+    Entry("open", "Open…", "Ctrl+O", "Job", lambda a: a.ask_open()),
+    Entry("save", "Save", "Ctrl+S", "Job", lambda a: a.save_job(), _has_job),
+    Entry("save_as", "Save as…", "Ctrl+Shift+S", "Job", lambda a: a.ask_save_as(), _has_job),
+    Entry("sheet", "Write the sheet…", "Ctrl+E", "Job", lambda a: a.ask_sheet(), _has_job),
+    Entry("print", "Print the sheet…", "Ctrl+P", "Job", lambda a: a.ask_print(), _has_job),
+    Entry("quit", "Quit", "Ctrl+Q", "Job", lambda a: a.quit()),
+    Entry("undo", "Undo", "Ctrl+Z", "Edit", lambda a: a.session.undo(), lambda a: bool(a.session.undo_words)),
+    Entry("redo", "Redo", "Ctrl+Shift+Z", "Edit", lambda a: a.session.redo(), lambda a: bool(a.session.redo_words)),
+    Entry("propose", "Propose a plan", "Ctrl+R", "Edit", lambda a: a.propose_plan(), lambda a: a.can_propose()),
+    Entry("strike", "Strike the chosen reading", "Ctrl+D", "Edit", lambda a: a.strike_reading(), _has_job),
+    Entry("go_survey", "Survey", "Alt+1", "Go", lambda a: a.go("survey")),
+    Entry("go_level", "Level", "Alt+2", "Go", lambda a: a.go("level")),
+    Entry("go_power", "Power", "Alt+3", "Go", lambda a: a.go("power")),
+    Entry("go_returns", "Returns", "Alt+4", "Go", lambda a: a.go("returns")),
+    Entry("go_build", "Build", "Alt+5", "Go", lambda a: a.go("build")),
+    Entry("go_findings", "Findings", "Ctrl+F", "Go", lambda a: a.focus_findings()),
+    Entry("go_bench", "Bench strip", "Ctrl+B", "Go", lambda a: a.focus_bench()),
+    Entry("light", "Light", "", "View", lambda a: a.set_theme("light")),
+    Entry("dark", "Dark", "", "View", lambda a: a.set_theme("dark")),
+    Entry("keys", "Keys", "F1", "Help", lambda a: a.show_keys()),
+    Entry("about", "About Pigtail", "", "Help", lambda a: a.show_about()),
+)  # fmt: skip
+MENUS = ("Job", "Edit", "Go", "View", "Help")

@@ -1,0 +1,440 @@
+"""Fills the frame: session, stations, Why, strip and menus, and wires them together. No judgement lives here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QSettings, Qt
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QApplication, QMenu
+
+from pigtail import __version__
+from pigtail.advice.measure import next_readings
+from pigtail.advice.plan import propose
+from pigtail.advice.remedies import schools
+from pigtail.desktop import actions, ask, theme
+from pigtail.desktop.session import Session
+from pigtail.desktop.stations.base import Station
+from pigtail.desktop.stations.build import BuildStation
+from pigtail.desktop.stations.level import LevelStation
+from pigtail.desktop.stations.power import PowerStation
+from pigtail.desktop.stations.returns import ReturnsStation
+from pigtail.desktop.stations.survey import SurveyStation
+from pigtail.desktop.strip import BenchStrip
+from pigtail.desktop.why import Why
+from pigtail.desktop.work import Lane
+from pigtail.job.model import Job, SupplyClass
+from pigtail.job.recovery import discard, leftovers
+from pigtail.studies.all import Studies
+
+if TYPE_CHECKING:
+    from pigtail.desktop.window import MainWindow
+    from pigtail.job.file import Document
+    from pigtail.job.recovery import Keeper, Leftover
+    from pigtail.studies.findings import Remedy
+
+KINDS: dict[str, Callable[[], Station]] = {
+    "survey": SurveyStation,
+    "level": LevelStation,
+    "power": PowerStation,
+    "returns": ReturnsStation,
+    "build": BuildStation,
+}
+RECENT_MOST = 8
+
+
+class Assembly(QObject):
+    """The working window: the session and its views."""
+
+    def __init__(
+        self, window: MainWindow, keeper: Keeper | None = None, settings: QSettings | None = None
+    ) -> None:
+        super().__init__(window)
+        self.window = window
+        self.settings = settings or QSettings("pigtail", "pigtail")
+        self.session = Session(keeper, self)
+        self.side = Lane("side", self)
+        self.strip, self.why = BenchStrip(), Why()
+        self.views: dict[str, Station] = {}
+        self.here = "survey"
+        self._fresh = True
+        self.actions: dict[str, QAction] = {}
+        window.put_why(self.why)
+        window.put_strip(self.strip)
+        self._make_menus()
+        self._wire()
+
+    def _wire(self) -> None:
+        """All connections of the window."""
+        w, s = self.window, self.session
+        w.lead.chosen.connect(self.go)
+        w.telltales.chosen.connect(self._telltale)
+        w.dropped.connect(lambda path: self.open_path(Path(path)))
+        w.may_close = self.may_leave
+        s.changed.connect(self._changed)
+        s.studied.connect(self._studied)
+        s.failed.connect(self.tell)
+        s.kept.connect(lambda _n: self._show_kept())
+        s.saved.connect(self._saved)
+        self.strip.logged.connect(s.edit)
+        self.strip.refused.connect(self.tell)
+        self.why.remedy_chosen.connect(self._remedy)
+
+    # -- views ----------------------------------------------------------------------------------------------
+
+    def view(self, key: str) -> Station:
+        """The view of a station, made when first needed."""
+        if key not in self.views:
+            made = KINDS[key]()
+            made.edited.connect(self.session.edit)
+            made.refused.connect(self.tell)
+            if isinstance(made, ReturnsStation):
+                made.schools_wanted.connect(partial(self._solve_schools, made))
+            if isinstance(made, BuildStation):
+                made.sheet_wanted.connect(self.ask_sheet)
+                made.print_wanted.connect(self.ask_print)
+            self.views[key] = made
+            self.window.stations.addWidget(made)
+        return self.views[key]
+
+    def go(self, key: str) -> None:
+        """Show a station."""
+        self.here = key
+        view = self.view(key)
+        self.window.lead.choose(key)
+        self.window.stations.setCurrentWidget(view)
+        self._refresh()
+
+    def _changed(self, job: Job) -> None:
+        self.window.message.hide()
+        self.strip.show_job(job)
+        self._show_title()
+        self._enable()
+
+    def _studied(self, studies: Studies) -> None:
+        self.window.lead.show_verdicts({k: v.value for k, v in studies.verdicts.items()})
+        self.window.telltales.show_studies(studies)
+        if self.session.job is not None:
+            words = {key: splice.words for key, splice in self.window.lead.splices.items()}
+            mend = [words[s.name] for s in studies.each() if s.verdict.value in ("stop", "fix")]
+            self.strip.show_next(next_readings(self.session.job, studies), mend)
+        if self._fresh:
+            self._fresh = False
+            self.go(self._first_station(studies))
+            self.window.ready.emit()
+        else:
+            self._refresh()
+
+    def _first_station(self, studies: Studies) -> str:
+        """Where a job that was just opened starts: at its worst station, else at the first."""
+        order = ("stop", "fix", "unknown")
+        open_ones = [s for s in studies.each() if s.verdict.value in order]
+        return min(open_ones, key=lambda s: order.index(s.verdict.value)).name if open_ones else "survey"
+
+    def _refresh(self) -> None:
+        job, studies = self.session.job, self.session.studies
+        if job is None or studies is None:
+            return
+        self.view(self.here).show_job(job, studies)
+        study = next(s for s in studies.each() if s.name == self.here)
+        self.why.show_study(self.window.lead.splices[self.here].words, study)
+
+    def _telltale(self, station: str, code: str) -> None:
+        self.go(station)
+        self.why.pick(code)
+
+    def _solve_schools(self, view: ReturnsStation, job: Job) -> None:
+        self.side.submit(
+            "schools",
+            lambda: schools(job),
+            lambda found: view.show_schools(job, found),
+            lambda e: self.tell(str(e)),
+        )
+
+    def _remedy(self, remedy: Remedy) -> None:
+        self.session.edit(remedy.label, remedy.edit)
+
+    def tell(self, sentence: str) -> None:
+        """Show one sentence in the message line."""
+        self.window.message.tell(sentence)
+
+    # -- the document ---------------------------------------------------------------------------------------
+
+    def start(self, document: Document, path: Path | None, *, unsaved: bool = False) -> None:
+        """Put a document on view."""
+        self._fresh = True
+        self.session.start(document, path, unsaved=unsaved)
+        if path is not None:
+            self._remember(path)
+
+    def show_empty(self) -> None:
+        """No job is open: say how to begin."""
+        self._fresh = True
+        self.window.lead.choose("survey")
+        self.window.message.tell(
+            "No job is open. Begin a new one, open a file, or drop a job onto the window.",
+            (("New job…", self.new_job), ("Open…", self.ask_open)),
+        )
+        self.window.show_words("Describe the host, the module and what the meter said;\nthe rest follows.")
+        self.window.ready.emit()
+
+    def offer_leftovers(self, found: list[Leftover]) -> None:
+        """Offer what a killed program left."""
+        if not found:
+            return
+        first = found[0]
+        more = f" ({len(found) - 1} more after it)" if len(found) > 1 else ""
+        self.window.message.tell(
+            f"“{first.document.job.name}” was not saved when the program ended{more}.",
+            (
+                ("Take it over", lambda: self._take_over(first)),
+                ("Give it up", lambda: self._give_up(first)),
+            ),
+        )
+
+    def _take_over(self, leftover: Leftover) -> None:
+        if self.may_leave():
+            self._fresh = True
+            self.session.take_over(leftover)
+
+    def _give_up(self, leftover: Leftover) -> None:
+        discard(leftover)
+        self.offer_leftovers(leftovers(leftover.file.parent))
+
+    def new_job(self) -> None:
+        """Ask for a new job and put it on view."""
+        from pigtail.desktop.newjob import NewJob
+        from pigtail.job.file import Document
+
+        if not self.may_leave():
+            return
+        dialog = NewJob(self.window)
+        if dialog.exec() and dialog.made is not None:
+            self.start(Document(dialog.made), None, unsaved=True)
+            self.session.keep_now()
+
+    def ask_open(self) -> None:
+        """Ask which job to open."""
+        path = ask.open_path(self.window, str(self.session.path.parent if self.session.path else Path.home()))
+        if path is not None:
+            self.open_path(path)
+
+    def open_path(self, path: Path) -> None:
+        """Open a job file, after the open one was seen to."""
+        if self.may_leave():
+            self._fresh = True
+            if self.session.open(path):
+                self._remember(path)
+            else:
+                self._fresh = False
+
+    def save_job(self) -> bool:
+        """Save to the job's file, or ask for one."""
+        return self.session.save(self.session.path) if self.session.path else self.ask_save_as()
+
+    def ask_save_as(self) -> bool:
+        """Ask where to save, and save there."""
+        job = self.session.job
+        if job is None:
+            return False
+        path = ask.save_path(
+            self.window, str(self.session.path or Path.home() / f"{_file_name(job.name)}.pigtail")
+        )
+        return path is not None and self.session.save(path)
+
+    def may_leave(self) -> bool:
+        """Whether the open job may be left: saved, or the person says so."""
+        if not self.session.unsaved or self.session.job is None:
+            return True
+        answer = ask.save_before_leaving(self.window, self.session.job.name)
+        return answer == "leave" or (answer == "save" and self.save_job())
+
+    def _saved(self, path: str) -> None:
+        self._remember(Path(path))
+        self._show_title()
+        self._show_kept()
+
+    def _show_title(self) -> None:
+        job, path = self.session.job, self.session.path
+        name = path.name if path else "not saved yet"
+        self.window.setWindowTitle(f"{job.name if job else ''}[*] ({name}) – Pigtail")
+        self.window.setWindowModified(self.session.unsaved)
+        self._show_kept()
+
+    def _show_kept(self) -> None:
+        s = self.session
+        if not s.unsaved:
+            words = "saved" if s.path else ""
+        elif s.kept_number >= s.number:
+            words = "not saved; every edit is kept against a crash"
+        else:
+            words = "not saved; keeping…"
+        self.window.kept.setText(words)
+
+    # -- menus ----------------------------------------------------------------------------------------------
+
+    def _make_menus(self) -> None:
+        bar = self.window.menuBar()
+        assert bar is not None
+        bar.setCornerWidget(self.window.kept, Qt.Corner.TopRightCorner)
+        menus: dict[str, QMenu] = {}
+        for name in actions.MENUS:
+            menu = bar.addMenu(name)
+            assert menu is not None
+            menus[name] = menu
+        for entry in actions.TABLE:
+            action = QAction(entry.words, self.window)
+            action.setObjectName(f"action_{entry.id}")
+            if entry.keys:
+                action.setShortcut(QKeySequence(entry.keys))
+            action.triggered.connect(lambda _c, run=entry.run: run(self))
+            menus[entry.menu].addAction(action)
+            self.actions[entry.id] = action
+            if entry.id == "open":
+                self.recent = menus["Job"].addMenu("Recent")
+        self._show_recent()
+        self._enable()
+
+    def _enable(self) -> None:
+        for entry in actions.TABLE:
+            self.actions[entry.id].setEnabled(entry.enabled(self))
+        undo, redo = self.session.undo_words, self.session.redo_words
+        self.actions["undo"].setText(f"Undo: {undo}" if undo else "Undo")
+        self.actions["redo"].setText(f"Redo: {redo}" if redo else "Redo")
+
+    def _remember(self, path: Path) -> None:
+        kept = [p for p in self._recent_paths() if p != str(path.resolve())]
+        self.settings.setValue("recent", [str(path.resolve()), *kept][:RECENT_MOST])
+        self._show_recent()
+
+    def _recent_paths(self) -> list[str]:
+        found = self.settings.value("recent", [])
+        return [found] if isinstance(found, str) else list(found or [])
+
+    def _show_recent(self) -> None:
+        assert self.recent is not None
+        self.recent.clear()
+        paths = self._recent_paths()
+        self.recent.setEnabled(bool(paths))
+        for path in paths:
+            action = self.recent.addAction(path)
+            assert action is not None
+            action.triggered.connect(lambda _c, path=path: self.open_path(Path(path)))
+
+    def quit(self) -> None:
+        """Close the window, which asks about unsaved work."""
+        self.window.close()
+
+    def can_propose(self) -> bool:
+        """Whether there is a module that a plan can be proposed for."""
+        job = self.session.job
+        return job is not None and bool(job.modules) and job.host.supply is not SupplyClass.LIVE_CHASSIS
+
+    def propose_plan(self) -> None:
+        """Propose the plan anew for the first module."""
+        job = self.session.job
+        if job is not None and job.modules:
+            module = job.modules[0]
+            self.session.edit(f"propose a plan for {module.name}", partial(propose, module_id=module.id))
+
+    def strike_reading(self) -> None:
+        """Strike the reading chosen in Survey's log."""
+        view = self.view("survey")
+        assert isinstance(view, SurveyStation)
+        view.strike_chosen()
+
+    def focus_findings(self) -> None:
+        """Put the keyboard on the findings."""
+        self.why.list.setFocus()
+
+    def focus_bench(self) -> None:
+        """Put the keyboard on the reading."""
+        self.strip.reading.setFocus()
+
+    def set_theme(self, name: str) -> None:
+        """Dress the window light or dark, and remember it."""
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        theme.apply(application, theme.DARK if name == "dark" else theme.LIGHT)
+        self.settings.setValue("theme", name)
+        self.window.update()
+        self._refresh()
+
+    def show_keys(self) -> None:
+        """Show the keys of all actions."""
+        lines = [f"{e.keys:<14} {e.menu}: {e.words}" for e in actions.TABLE if e.keys]
+        lines.append("Up, Down       in a part's field: along the preferred series")
+        ask.tell(self.window, "Keys", "<pre>" + "\n".join(lines) + "</pre>")
+
+    def show_about(self) -> None:
+        """Say what the program is."""
+        ask.tell(
+            self.window,
+            "About Pigtail",
+            f"Pigtail {__version__}: plans, checks and records the retrofit of modules into audio gear.<br>"
+            "Free software under the GNU General Public License, version 3 or later.",
+        )
+
+    # -- paper ----------------------------------------------------------------------------------------------
+
+    def ask_sheet(self) -> None:
+        """Ask for a folder and write the sheet into it."""
+        folder = ask.folder(self.window, str(self.session.path.parent if self.session.path else Path.home()))
+        if folder is not None:
+            self.write_sheet(folder)
+
+    def write_sheet(self, folder: Path) -> None:
+        """Write the sheet's files in the background."""
+        from pigtail.sheet.write import write_sheet
+
+        job, studies = self.session.job, self.session.studies
+        if job is None or studies is None:
+            return
+        self.side.submit(
+            "sheet",
+            lambda: write_sheet(job, studies, folder),
+            lambda paths: self.tell(f"The sheet is written: {', '.join(p.name for p in paths)} in {folder}."),
+            lambda error: self.tell(str(error)),
+        )
+
+    def ask_print(self) -> None:
+        """Ask for a printer and print the sheet."""
+        from pigtail.desktop.paper import ask_printer
+
+        printer = ask_printer(self.window)
+        if printer is not None:
+            self.print_sheet(printer)
+
+    def print_sheet(self, printer: object) -> None:
+        """Print the sheet: made in the background, sent to the printer page by page."""
+        from pigtail.desktop.paper import print_pdf
+        from pigtail.sheet.content import make_sheet
+        from pigtail.sheet.pdf import pdf_bytes
+
+        job, studies = self.session.job, self.session.studies
+        if job is None or studies is None:
+            return
+        self.side.submit(
+            "print",
+            lambda: pdf_bytes(make_sheet(job, studies)),
+            lambda data: self.tell(f"The sheet is printed: {print_pdf(data, printer)} pages."),  # type: ignore[arg-type]
+            lambda error: self.tell(str(error)),
+        )
+
+    @property
+    def quiet(self) -> bool:
+        """Whether all background work is done."""
+        return self.session.quiet and self.side.idle
+
+    def close(self) -> None:
+        """End all background work."""
+        self.side.close()
+        self.session.close()
+
+
+def _file_name(name: str) -> str:
+    kept = "".join(c if c.isalnum() else "-" for c in name.lower()).strip("-")
+    return kept[:60] or "job"

@@ -1,0 +1,92 @@
+"""Fields for engineering values: typed text, arrow keys and wheel along the preferred series, Esc gives up."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+from pigtail.units import UnreadableError, format_quantity, parse_known, parse_quantity
+from pigtail.units.known import Basis, Known
+from pigtail.units.series import step
+
+
+class ValueField(QLineEdit):
+    """A value in SI units of one unit. `committed` tells a new value once it was typed or stepped;
+    `refused` tells why a text is no value."""
+
+    committed = pyqtSignal(float)
+    refused = pyqtSignal(str)
+
+    def __init__(self, unit: str, series: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.unit, self.series = unit, series
+        self._value: float | None = None
+        self.returnPressed.connect(self.commit)
+        self.textEdited.connect(lambda _text: self._mark(False))
+
+    def set_value(self, value: float | None) -> None:
+        """Show a value; a text being typed is left alone."""
+        self._value = value
+        if not (self.hasFocus() and self.isModified()):
+            self.setText("" if value is None else format_quantity(value, self.unit, 4))
+            self.setModified(False)
+            self._mark(False)
+
+    def commit(self) -> None:
+        """Read the text and tell its value, or why it is none."""
+        if not self.isModified():
+            return
+        try:
+            value = parse_quantity(self.text(), self.unit)
+        except UnreadableError as error:
+            self._mark(True)
+            self.refused.emit(str(error))
+            return
+        self.setModified(False)
+        self._tell(value)
+
+    def _tell(self, value: float) -> None:
+        self._mark(False)
+        if value != self._value:
+            self._value = value
+            self.setText(format_quantity(value, self.unit, 4))
+            self.committed.emit(value)
+
+    def _mark(self, wrong: bool) -> None:
+        if bool(self.property("wrong")) != wrong:
+            self.setProperty("wrong", wrong)
+            style = self.style()
+            if style is not None:
+                style.unpolish(self)
+                style.polish(self)
+
+    def _step(self, by: int) -> None:
+        if self.series and self._value is not None and self._value > 0:
+            self.setModified(False)
+            self._tell(step(self._value, self.series, by))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.series:
+            self._step(1 if event.key() == Qt.Key.Key_Up else -1)
+        elif event.key() == Qt.Key.Key_Escape and self.isModified():
+            self.setModified(False)
+            self.set_value(self._value)
+        else:
+            super().keyPressEvent(event)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None and self.hasFocus() and event.angleDelta().y():
+            self._step(1 if event.angleDelta().y() > 0 else -1)
+            event.accept()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self.commit()
+        super().focusOutEvent(event)
+
+
+def read_known(text: str, unit: str, basis: Basis, source: str) -> Known | None:
+    """A Known from typed text, None for empty text; raises UnreadableError."""
+    return parse_known(text, unit, basis, source) if text.strip() else None

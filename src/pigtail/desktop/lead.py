@@ -1,0 +1,130 @@
+"""The lead: the work as stations spliced along one cable, each with its worst finding."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QSizePolicy, QVBoxLayout, QWidget
+
+from pigtail.desktop import glyphs, theme
+
+#: Stations in working order: name of its study, words, one line on what it is for.
+STATIONS = (
+    ("survey", "Survey", "the host and its points"),
+    ("level", "Level", "signal against input"),
+    ("power", "Power", "rail, converter, heat"),
+    ("returns", "Returns", "where currents go back"),
+    ("build", "Build", "loom, parts, sheet"),
+)
+WIDTH, SPLICE_HEIGHT, CABLE_X = 164, 74, 24
+
+
+class Splice(QAbstractButton):
+    """One station on the cable."""
+
+    def __init__(self, number: int, key: str, words: str, line: str) -> None:
+        super().__init__()
+        self.key, self.words, self.line, self.number, self.verdict = key, words, line, number, ""
+        self.setObjectName(f"station_{key}")
+        self.setCheckable(True)
+        self.setText(words)
+        self.setToolTip(f"{words}: {line} (Alt+{number})")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.show_verdict("")
+
+    def sizeHint(self) -> QSize:
+        return QSize(WIDTH, SPLICE_HEIGHT)
+
+    def show_verdict(self, word: str) -> None:
+        """Show the worst finding of the station."""
+        self.verdict = word
+        self.setAccessibleName(f"Station {self.number}, {self.words}: {word or 'not studied yet'}")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        t = theme.current()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        sleeve = QRectF(8, 9, WIDTH - 14, SPLICE_HEIGHT - 22)
+        chosen = self.isChecked()
+        painter.setBrush(t.color("panel") if chosen else t.color("ground"))
+        edge = t.color("accent") if chosen or self.underMouse() else t.color("line")
+        painter.setPen(QPen(edge, 2 if chosen else 1))
+        painter.drawRoundedRect(sleeve, 9, 9)
+        if self.hasFocus():
+            painter.setPen(QPen(t.color("accent"), 1, Qt.PenStyle.DashLine))
+            painter.drawRoundedRect(sleeve.adjusted(-3, -3, 3, 3), 11, 11)
+        glyphs.paint(painter, QRectF(CABLE_X - 8, sleeve.center().y() - 8, 16, 16), self.verdict)
+        painter.setPen(t.color("ink"))
+        painter.setFont(theme.font(14, bold=True))
+        left = CABLE_X + 18
+        painter.drawText(QPointF(left, sleeve.top() + 21), self.words)
+        painter.setFont(theme.font(theme.SMALL_PX, bold=True))
+        painter.setPen(t.severity(self.verdict) if self.verdict else t.color("dim"))
+        painter.drawText(QPointF(left, sleeve.top() + 40), self.verdict or "…")
+        painter.setPen(t.color("dim"))
+        painter.setFont(theme.font(theme.SMALL_PX))
+        painter.drawText(
+            QRectF(sleeve.right() - 26, sleeve.top() + 6, 18, 16),
+            Qt.AlignmentFlag.AlignRight,
+            str(self.number),
+        )
+
+
+class Lead(QWidget):
+    """The cable with its splices; tells which station was chosen."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("lead")
+        self.setFixedWidth(WIDTH)
+        self.setAccessibleName("The lead: stations in working order")
+        self.splices: dict[str, Splice] = {}
+        group = QButtonGroup(self)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 2, 0, 0)
+        layout.setSpacing(0)
+        for number, (key, words, line) in enumerate(STATIONS, start=1):
+            splice = Splice(number, key, words, line)
+            splice.clicked.connect(lambda _checked, key=key: self.chosen.emit(key))
+            group.addButton(splice)
+            layout.addWidget(splice)
+            self.splices[key] = splice
+        layout.addStretch(1)
+
+    def show_verdicts(self, verdicts: Mapping[str, str]) -> None:
+        """Show the worst finding of each station by its word."""
+        for key, splice in self.splices.items():
+            splice.show_verdict(verdicts.get(key, ""))
+
+    def choose(self, key: str) -> None:
+        """Mark a station as the one on view."""
+        self.splices[key].setChecked(True)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The cable behind the splices: two strands that cross between them and fray at the end."""
+        t = theme.current()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        end = len(STATIONS) * SPLICE_HEIGHT + 2
+        strands = ((t.color("copper"), 1), (t.color("ivory"), -1))
+        for color, side in strands:
+            path = QPainterPath(QPointF(CABLE_X + 4 * side, 0))
+            y = 0.0
+            while y < end:
+                path.cubicTo(
+                    QPointF(CABLE_X + 4 * side, y + 9), QPointF(CABLE_X - 4 * side, y + 9),
+                    QPointF(CABLE_X - 4 * side, y + 18),
+                )  # fmt: skip
+                side, y = -side, y + 18
+            path.cubicTo(
+                QPointF(CABLE_X + 4 * side, y + 16), QPointF(CABLE_X + 16 * side, y + 18),
+                QPointF(CABLE_X + 15 * side, y + 40),
+            )  # fmt: skip
+            painter.setPen(QPen(color, 3, cap=Qt.PenCapStyle.RoundCap))
+            painter.drawPath(path)

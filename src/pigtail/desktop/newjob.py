@@ -1,0 +1,198 @@
+"""New job: a host kind and a module from the catalogue, what is known of them, and the plan is proposed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pigtail.advice.plan import propose
+from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
+from pigtail.desktop import theme
+from pigtail.desktop.fields import read_known
+from pigtail.job import edits
+from pigtail.job.errors import EditError, JobError, LiveChassisError
+from pigtail.job.model import HOST, Job, SupplyClass
+from pigtail.job.quantities import PATH_RESISTANCE, quantities
+from pigtail.units import Basis, KnownError, UnreadableError, format_known
+
+MODULE_ID = "module"
+
+
+@dataclass(frozen=True)
+class _Line:
+    """A value that can be given: where it belongs, its unit, and its field in the dialog."""
+
+    address: str
+    field: str
+    unit: str
+    entry: QLineEdit
+    before: str
+
+
+class NewJob(QDialog):
+    """Asks for a new job; `made` is the job when it was accepted."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("new_job")
+        self.setWindowTitle("New job")
+        self.resize(900, 660)
+        self.made: Job | None = None
+        self._lines: list[_Line] = []
+        self.name = QLineEdit("New retrofit")
+        self.host_name = QLineEdit()
+        self.host_name.setPlaceholderText("what you call it; empty: its kind")
+        self.host_kind, self.module_kind, self.supply = QComboBox(), QComboBox(), QComboBox()
+        for widget, name, accessible in (
+            (self.name, "job_name", "Name of the job"),
+            (self.host_name, "host_name", "Name of the host"),
+            (self.host_kind, "host_kind", "Kind of host"),
+            (self.module_kind, "module_kind", "Module to be added"),
+            (self.supply, "new_supply", "How the host is fed"),
+        ):
+            widget.setObjectName(name)
+            widget.setAccessibleName(accessible)
+        for kind in host_kinds():
+            self.host_kind.addItem(kind.name, kind.key)
+        for kind in module_kinds():
+            self.module_kind.addItem(kind.name, kind.key)
+        for item in SupplyClass:
+            self.supply.addItem(item.value, item)
+        self.summary = QLabel()
+        self.summary.setObjectName("dim")
+        self.summary.setWordWrap(True)
+        self.trouble = QLabel()
+        self.trouble.setObjectName("wrong")
+        self.trouble.setWordWrap(True)
+        self.scroll = QScrollArea()
+        self.scroll.setWidgetResizable(True)
+        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        go = self.buttons.addButton("Propose the plan", QDialogButtonBox.ButtonRole.AcceptRole)
+        assert go is not None
+        go.setObjectName("main")
+        self.go = go
+        self._lay_out()
+        self.host_kind.currentIndexChanged.connect(lambda _k: self._host_chosen())
+        self.module_kind.currentIndexChanged.connect(lambda _k: self._module_chosen())
+        self.buttons.accepted.connect(self.accept)
+        self.buttons.rejected.connect(self.reject)
+        self._host_chosen()
+        self._module_chosen()
+
+    def _lay_out(self) -> None:
+        left = QFormLayout()
+        left.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapAllRows)
+        left.setSpacing(8)
+        for words, widget in (
+            ("Job", self.name), ("Host", self.host_kind), ("Its name", self.host_name), ("Fed by", self.supply),
+            ("Module", self.module_kind),
+        ):  # fmt: skip
+            left.addRow(words, widget)
+        left.addRow(self.summary)
+        side = QWidget()
+        side.setLayout(left)
+        side.setFixedWidth(300)
+        right = QVBoxLayout()
+        title = QLabel("What is known of the host")
+        title.setFont(theme.font(14, bold=True))
+        hint = QLabel(
+            "Type what the papers say: 47k, 250m, -10 dBV, 24 V ±5 %. Leave empty what is not known; the tool then "
+            "says what to measure. Values already there are usual for the kind."
+        )
+        hint.setObjectName("dim")
+        hint.setWordWrap(True)
+        right.addWidget(title)
+        right.addWidget(hint)
+        right.addWidget(self.scroll, 1)
+        row = QHBoxLayout()
+        row.addWidget(side)
+        row.addLayout(right, 1)
+        layout = QVBoxLayout(self)
+        layout.addLayout(row, 1)
+        layout.addWidget(self.trouble)
+        layout.addWidget(self.buttons)
+
+    def _module_chosen(self) -> None:
+        kind = next(k for k in module_kinds() if k.key == self.module_kind.currentData())
+        self.summary.setText(kind.summary)
+
+    def _host_chosen(self) -> None:
+        """Offer the values of the host kind, each with what is usual for it."""
+        host = make_host(self.host_kind.currentData())
+        self.supply.setCurrentIndex(self.supply.findData(host.supply))
+        self._lines = []
+        form = QFormLayout()
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
+        for terminal in host.terminals:
+            for item in quantities(terminal):
+                self._line(
+                    form,
+                    f"{HOST}.{terminal.id}",
+                    item.field,
+                    f"{terminal.name}: {item.words}",
+                    item.unit,
+                    getattr(terminal, item.field),
+                )
+        names = {t.id: t.name for t in host.terminals}
+        for path in host.paths:
+            words = f"resistance {names[path.a]} to {names[path.b]}"
+            self._line(form, path.id, "", words, PATH_RESISTANCE.unit, path.resistance)
+        page = QWidget()
+        page.setLayout(form)
+        self.scroll.setWidget(page)
+
+    def _line(self, form: QFormLayout, address: str, field: str, words: str, unit: str, value) -> None:  # type: ignore[no-untyped-def]
+        entry = QLineEdit("" if value is None else format_known(value))
+        entry.setMinimumWidth(210)
+        entry.setPlaceholderText(f"not known ({unit})")
+        entry.setObjectName(f"{address}.{field}".replace(f"{HOST}.", "value_", 1))
+        entry.setAccessibleName(words)
+        form.addRow(words[0].upper() + words[1:], entry)
+        self._lines.append(_Line(address, field, unit, entry, entry.text()))
+
+    def accept(self) -> None:
+        """Make the job and its plan, or say in one sentence what stands in the way."""
+        try:
+            self.made = self._make()
+        except (UnreadableError, KnownError, JobError) as error:
+            self.trouble.setText(str(error))
+            return
+        super().accept()
+
+    def _make(self) -> Job:
+        host = make_host(self.host_kind.currentData(), self.host_name.text().strip())
+        job = edits.new_job(self.name.text().strip() or "New retrofit", host)
+        job = edits.set_supply(job, self.supply.currentData())
+        for line in self._lines:
+            if line.entry.text() == line.before:
+                continue
+            try:
+                known = read_known(line.entry.text(), line.unit, Basis.DOCUMENTED, "given at the start")
+            except (UnreadableError, KnownError):
+                line.entry.setFocus()
+                line.entry.selectAll()
+                raise
+            if line.field:
+                job = edits.set_value(job, line.address, line.field, known)
+            else:
+                job = edits.set_path(job, HOST, line.address, known)
+        job = edits.add_module(job, make_module(self.module_kind.currentData(), MODULE_ID))
+        try:
+            return propose(job, MODULE_ID)
+        except LiveChassisError:
+            return job
+        except EditError as error:
+            raise EditError(f"no plan can be proposed: {error}; choose another module") from error

@@ -1,0 +1,212 @@
+"""The open job: its document, its history, its file, its studies. Views read it and change it only by `edit`."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from pigtail.advice.remedies import advised
+from pigtail.desktop.work import Lane
+from pigtail.job.edits import Edit
+from pigtail.job.errors import JobError
+from pigtail.job.file import Document, load, save
+from pigtail.job.model import Job
+from pigtail.job.recovery import Keeper, Leftover, discard
+from pigtail.studies.all import Studies, study_job
+
+
+@dataclass(frozen=True)
+class _Step:
+    """A job of the history and the words of the edit that led to it."""
+
+    job: Job
+    words: str
+
+
+class Session(QObject):
+    """The one open job and what happens to it.
+
+    Signals: changed (another job is current), studied (studies of the current job), kept (number of the edit that
+    is on disk), saved (path), failed (one sentence), said (a short notice).
+    """
+
+    changed = pyqtSignal(object)
+    studied = pyqtSignal(object)
+    kept = pyqtSignal(int)
+    saved = pyqtSignal(str)
+    failed = pyqtSignal(str)
+    said = pyqtSignal(str)
+
+    def __init__(self, keeper: Keeper | None = None, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._keeper = keeper or Keeper()
+        self._disk = Lane("disk", self)
+        self._study = Lane("study", self)
+        self._past: list[_Step] = []
+        self._future: list[_Step] = []
+        self._extras: dict[str, object] = {}
+        self._saved: Job | None = None
+        self._words = ""
+        self.job: Job | None = None
+        self.studies: Studies | None = None
+        self.path: Path | None = None
+        self.number = 0
+        self.kept_number = 0
+
+    # -- the document ---------------------------------------------------------------------------------------
+
+    def start(self, document: Document, path: Path | None, *, unsaved: bool = False) -> None:
+        """Make a document the open job, with an empty history."""
+        self._past, self._future = [], []
+        self._extras = document.extras
+        self._saved = None if unsaved else document.job
+        self.path, self.studies = path, None
+        self._become(document.job, "")
+        if not unsaved:
+            self._disk.submit("keep", self._keeper.drop, lambda _: None, self._not_kept)
+
+    def open(self, path: Path) -> bool:
+        """Open a job file; on trouble `failed` tells it in one sentence and the open job stays."""
+        try:
+            document = load(path)
+        except JobError as error:
+            self.failed.emit(str(error))
+            return False
+        self.start(document, path)
+        return True
+
+    def take_over(self, leftover: Leftover) -> None:
+        """Go on with a job that a killed program left; it counts as not saved."""
+        path = Path(leftover.saved_as) if leftover.saved_as else None
+        self.start(leftover.document, path, unsaved=True)
+        self._keep()
+        self._disk.submit("discard", lambda: discard(leftover), lambda _: None, self._not_kept)
+
+    def save(self, path: Path) -> bool:
+        """Save to a file at once; on trouble `failed` tells it in one sentence and nothing is lost."""
+        if self.job is None:
+            return False
+        try:
+            save(self.document(), path)
+        except JobError as error:
+            self.failed.emit(str(error))
+            return False
+        self.path, self._saved = path, self.job
+        self._disk.submit("keep", self._keeper.drop, lambda _: None, self._not_kept)
+        self.saved.emit(str(path))
+        return True
+
+    def document(self) -> Document:
+        """The open document with the fields of its file that this version does not know."""
+        assert self.job is not None
+        return Document(self.job, self._extras)
+
+    @property
+    def unsaved(self) -> bool:
+        """Whether the job differs from its file."""
+        return self.job is not None and self.job is not self._saved
+
+    # -- edits ----------------------------------------------------------------------------------------------
+
+    def edit(self, words: str, edit: Edit) -> bool:
+        """Change the job; on trouble `failed` tells it in one sentence and the job stays as it was."""
+        if self.job is None:
+            return False
+        try:
+            job = edit(self.job)
+        except JobError as error:
+            self.failed.emit(str(error))
+            return False
+        if job == self.job:
+            return True
+        self._past.append(_Step(self.job, words))
+        self._future = []
+        self._become(job, words)
+        self._keep()
+        return True
+
+    @property
+    def undo_words(self) -> str:
+        """Words of the edit that undo would take back; empty when there is none."""
+        return self._past[-1].words if self._past else ""
+
+    @property
+    def redo_words(self) -> str:
+        """Words of the edit that redo would bring again; empty when there is none."""
+        return self._future[-1].words if self._future else ""
+
+    def undo(self) -> None:
+        """Take back the last edit."""
+        self._step(self._past, self._future)
+
+    def redo(self) -> None:
+        """Bring again the edit taken back last."""
+        self._step(self._future, self._past)
+
+    def _step(self, source: list[_Step], target: list[_Step]) -> None:
+        if not source or self.job is None:
+            return
+        step = source.pop()
+        target.append(_Step(self.job, step.words))
+        self._become(step.job, step.words)
+        self._keep()
+
+    # -- what follows a change ------------------------------------------------------------------------------
+
+    def _become(self, job: Job, words: str) -> None:
+        self.job, self._words = job, words
+        self.number += 1
+        self.changed.emit(job)
+        self._study.submit(
+            "study", lambda: study_job(job), lambda s: self._is_studied(job, s), self._not_studied
+        )
+
+    def _is_studied(self, job: Job, studies: Studies) -> None:
+        if job is not self.job:
+            return
+        self.studies = studies
+        self.studied.emit(studies)
+        self._study.submit(
+            "advise", lambda: advised(job, studies), lambda s: self._is_advised(job, s), self._not_studied
+        )
+
+    def _is_advised(self, job: Job, studies: Studies) -> None:
+        if job is self.job:
+            self.studies = studies
+            self.studied.emit(studies)
+
+    def _not_studied(self, error: BaseException) -> None:
+        self.failed.emit(f"The job cannot be studied ({type(error).__name__}: {error}); undo the last edit")
+
+    def _keep(self) -> None:
+        number, document, path = self.number, self.document(), str(self.path or "")
+        self._disk.submit(
+            "keep",
+            lambda: self._keeper.keep(document, number, path),
+            lambda _: self._is_kept(number),
+            self._not_kept,
+        )
+
+    def keep_now(self) -> None:
+        """Put the open job into the recovery file though nothing was edited yet."""
+        self._keep()
+
+    def _is_kept(self, number: int) -> None:
+        self.kept_number = number
+        self.kept.emit(number)
+
+    def _not_kept(self, error: BaseException) -> None:
+        self.failed.emit(f"The recovery file cannot be written ({error}); save the job now")
+
+    @property
+    def quiet(self) -> bool:
+        """Whether all background work of the session is done."""
+        return self._disk.idle and self._study.idle
+
+    def close(self) -> None:
+        """End the background work and give up the recovery file."""
+        self._study.close()
+        self._disk.close()
+        self._keeper.close()

@@ -1,0 +1,1 @@
+"""The stations: each paints one study and edits in place."""

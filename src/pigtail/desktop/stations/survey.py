@@ -1,0 +1,301 @@
+"""Survey: the host's chain with its points, the pigtail hanging from those that are used, and all that is known."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, QSize
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout
+
+from pigtail.desktop import theme
+from pigtail.desktop.fields import read_known
+from pigtail.desktop.stations.base import Align, Picture, Station, say, wire
+from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.job.edits import set_path, set_supply, set_value, strike_reading
+from pigtail.job.errors import EditError
+from pigtail.job.model import FUNCTION_UNITS, HOST, Job, SupplyClass
+from pigtail.job.quantities import PATH_RESISTANCE, Quantity, quantities
+from pigtail.units import Basis, KnownError, UnreadableError, format_known, format_quantity
+from pigtail.units.known import Known
+
+if TYPE_CHECKING:
+    from pigtail.studies.all import Studies
+
+#: How strong a value's basis is, as a word of colour: what was measured stands out, what is not known too.
+BASIS_USES = {
+    "measured": "good",
+    "documented": "accent",
+    "typical": "dim",
+    "guessed": "watch",
+    "unknown": "unknown",
+}
+
+
+class Chain(Picture):
+    """The stages in order, their points beneath, marked by whether they are used and whether they were read."""
+
+    def __init__(self) -> None:
+        super().__init__("chain", QSize(420, 190))
+        self.job: Job | None = None
+        self.used: frozenset[str] = frozenset()
+        self.read: frozenset[str] = frozenset()
+
+    def show_chain(self, job: Job) -> None:
+        """Show the chain of a job's host."""
+        from pigtail.studies.survey import confirmed, used_points
+
+        self.job = job
+        self.used = frozenset(used_points(job))
+        self.read = frozenset(a for a in job.addresses() if confirmed(job, a))
+        stages = ", ".join(s.name for s in job.host.stages)
+        self.describe(
+            f"{job.host.name}: {stages}. Points of the plan: {len(self.used)}, read: {len(self.used & self.read)}"
+        )
+
+    def paint(self, painter: QPainter, box: QRectF) -> None:
+        if self.job is None:
+            return
+        job, t = self.job, theme.current()
+        say(
+            painter,
+            QRectF(box.left(), box.top(), box.width(), 16),
+            f"{job.host.name} and the pigtail",
+            bold=True,
+            px=12,
+        )
+        legend = QRectF(box.left(), box.top(), box.width(), 16)
+        say(
+            painter,
+            legend,
+            "filled: read with the meter · hollow: on paper only",
+            use="dim",
+            px=10,
+            align=Align.AlignRight | Align.AlignVCenter,
+        )
+        stages = job.host.stages
+        if not stages:
+            return
+        gap = 18.0
+        width = (box.width() - gap * (len(stages) - 1)) / len(stages)
+        top, height = box.top() + 24, 34.0
+        bus = box.bottom() - 34
+        painter.setPen(QPen(t.color("line"), 2))
+        painter.drawLine(QPointF(box.left(), top + height / 2), QPointF(box.right(), top + height / 2))
+        hanging: list[QPointF] = []
+        for k, stage in enumerate(stages):
+            rect = QRectF(box.left() + k * (width + gap), top, width, height)
+            painter.setPen(QPen(t.color("dim"), 1.5))
+            painter.setBrush(t.color("field"))
+            painter.drawRoundedRect(rect, 4, 4)
+            say(painter, rect.adjusted(4, 0, -4, 0), stage.name, bold=True, px=12, align=Align.AlignCenter)
+            hanging += self._points(painter, rect, stage.points, bus)
+        self._pigtail(painter, box, bus, hanging)
+
+    def _points(self, painter: QPainter, rect: QRectF, points: tuple[str, ...], bus: float) -> list[QPointF]:
+        """The points of a stage under it; returns where the used ones hang down."""
+        assert self.job is not None
+        t = theme.current()
+        hanging = []
+        for k, point in enumerate(points):
+            address = f"{HOST}.{point}"
+            y = rect.bottom() + 15 + 21 * k
+            at = QPointF(rect.left() + 12, y)
+            used, read = address in self.used, address in self.read
+            color = t.color("copper") if used else t.color("dim")
+            if used:
+                wire(painter, [at, QPointF(at.x(), bus)], width=2.0)
+                hanging.append(QPointF(at.x(), bus))
+            painter.setPen(QPen(color, 2))
+            painter.setBrush(color if read else t.color("panel"))
+            painter.drawEllipse(at, 5, 5)
+            name = self.job.label(address)
+            say(
+                painter,
+                QRectF(at.x() + 10, y - 9, rect.width() - 24, 18),
+                name,
+                px=11,
+                bold=used,
+                use="ink" if used else "dim",
+            )
+        return hanging
+
+    def _pigtail(self, painter: QPainter, box: QRectF, bus: float, hanging: list[QPointF]) -> None:
+        assert self.job is not None
+        names = " + ".join(m.name for m in self.job.modules) or "no module yet"
+        label = QRectF(box.left(), bus + 6, box.width(), 26)
+        if hanging:
+            first, last = min(p.x() for p in hanging), max(p.x() for p in hanging)
+            wire(painter, [QPointF(first, bus), QPointF(max(last, first + 60), bus)], width=4.0)
+            label = QRectF(first, bus + 8, box.right() - first, 22)
+        say(painter, label, f"pigtail to: {names}", bold=True, px=12, use="ink" if hanging else "dim")
+
+
+class SurveyStation(Station):
+    """The Survey station."""
+
+    key = "survey"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.chain = Chain()
+        self.supply = QComboBox()
+        self.supply.setObjectName("supply_class")
+        self.supply.setAccessibleName("How the host is fed")
+        for item in SupplyClass:
+            self.supply.addItem(item.value, item)
+        self.supply.activated.connect(self._supply_chosen)
+        self.caution = QLabel()
+        self.caution.setObjectName("caution")
+        self.caution.setWordWrap(True)
+        self.rows = RowsModel(("terminal", "what", "on paper", "counts", "basis", "from"))
+        self.table = make_table(
+            self.rows, "known_table", "What is known of each terminal; edit the column on paper", 5
+        )
+        set_widths(self.table, (150, 160, 160, 150, 88))
+        self.view = QComboBox()
+        self.view.setObjectName("survey_view")
+        self.view.setAccessibleName("What the table lists")
+        for words in ("what is known", "readings taken"):
+            self.view.addItem(words)
+        self.view.currentIndexChanged.connect(lambda _k: self._fill())
+        self.log = RowsModel(("when", "point", "against", "state", "reading", "note"))
+        self.log_table = make_table(self.log, "log_table", "Readings taken; Ctrl+D strikes the chosen one", 5)
+        self.log_table.setVisible(False)
+        self._job: Job | None = None
+        self._measured: Job | None = None
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        row = QHBoxLayout()
+        fed = QLabel("Fed by")
+        fed.setBuddy(self.supply)
+        row.addWidget(fed)
+        row.addWidget(self.supply)
+        row.addWidget(self.caution, 1)
+        below = QHBoxLayout()
+        words = QLabel("List")
+        words.setBuddy(self.view)
+        below.addWidget(words)
+        below.addWidget(self.view)
+        note = QLabel("Type over a value on paper (47k ±10 %, 22.8 .. 24 .. 25.2 V); readings come in below.")
+        note.setObjectName("dim")
+        below.addWidget(note, 1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        layout.addLayout(row)
+        layout.addWidget(self.chain, 4)
+        layout.addLayout(below)
+        layout.addWidget(self.table, 5)
+        layout.addWidget(self.log_table, 5)
+
+    def show_job(self, job: Job, studies: Studies) -> None:
+        from pigtail.studies.survey import CAUTIONS
+
+        self._job, self._measured = job, studies.survey.job or job
+        self.supply.setCurrentIndex(self.supply.findData(job.host.supply))
+        cautions = CAUTIONS[job.host.supply]
+        self.caution.setText(cautions[0])
+        self.caution.setToolTip("\n".join(cautions))
+        self.caution.setStyleSheet(f"color: {theme.current().stop}; font-weight: bold;")
+        self.chain.show_chain(job)
+        self._fill()
+
+    def _fill(self) -> None:
+        readings = self.view.currentIndex() == 1
+        self.table.setVisible(not readings)
+        self.log_table.setVisible(readings)
+        if self._job is None or self._measured is None:
+            return
+        if readings:
+            self.log.show_rows(self._log_rows(self._job))
+        else:
+            self.rows.show_rows(self._known_rows(self._job, self._measured))
+
+    def _known_rows(self, job: Job, measured: Job) -> list[tuple[Cell, ...]]:
+        rows = []
+        for device_id, device in job.devices():
+            for terminal in device.terminals:
+                address = f"{device_id}.{terminal.id}"
+                real = measured.terminal(address)
+                for item in quantities(terminal):
+                    edit = partial(self._typed, address, item)
+                    paper, counts = getattr(terminal, item.field), getattr(real, item.field)
+                    rows.append(_row(job.label(address), item.words, paper, counts, edit))
+            for path in device.paths:
+                real_device = measured.device(device_id)
+                real_path = next(p for p in real_device.paths if p.id == path.id) if real_device else path
+                names = {t.id: t.name for t in device.terminals}
+                words = f"{names[path.a]} to {names[path.b]}"
+                edit = partial(self._typed_path, device_id, path.id)
+                rows.append(_row(device.name, words, path.resistance, real_path.resistance, edit))
+        return rows
+
+    def _log_rows(self, job: Job) -> list[tuple[Cell, ...]]:
+        rows = []
+        for r in job.readings:
+            state = job.state(r.state)
+            value = f"{r.function.value} {format_quantity(r.value.nominal, FUNCTION_UNITS[r.function], 4)}"
+            use = "dim" if r.struck else "ink"
+            note = f"struck; {r.note}".strip("; ") if r.struck else r.note
+            texts = (
+                r.when.replace("T", " "),
+                job.label(r.point),
+                job.label(r.against),
+                state.name if state else "?",
+                value,
+                note,
+            )
+            rows.append(tuple(Cell(text, use=use) for text in texts))
+        return rows
+
+    def strike_chosen(self) -> None:
+        """Strike the reading chosen in the log."""
+        row = self.log_table.currentIndex().row()
+        if self._job is not None and self.log_table.isVisible() and 0 <= row < len(self._job.readings):
+            reading = self._job.readings[row]
+            self.edited.emit(f"strike reading {reading.id}", partial(strike_reading, reading_id=reading.id))
+
+    def _supply_chosen(self, index: int) -> None:
+        item = self.supply.itemData(index)
+        self.edited.emit(f"fed by {item.value}", partial(set_supply, supply=item))
+
+    def _parsed(self, text: str, unit: str) -> Known | None:
+        try:
+            return read_known("" if text.strip() in ("?", "—") else text, unit, Basis.DOCUMENTED, "typed")
+        except (UnreadableError, KnownError, EditError) as error:
+            self.refused.emit(str(error))
+            raise
+
+    def _typed(self, address: str, item: Quantity, text: str) -> None:
+        try:
+            known = self._parsed(text, item.unit)
+        except ValueError:
+            return
+        self.edited.emit(
+            f"{item.words} {text}", partial(set_value, address=address, field=item.field, value=known)
+        )
+
+    def _typed_path(self, device_id: str, path_id: str, text: str) -> None:
+        try:
+            known = self._parsed(text, PATH_RESISTANCE.unit)
+        except ValueError:
+            return
+        edit = partial(set_path, device_id=device_id, path_id=path_id, resistance=known)
+        self.edited.emit(f"{PATH_RESISTANCE.words} {text}", edit)
+
+
+def _row(terminal: str, words: str, paper: Known | None, counts: Known | None, edit) -> tuple[Cell, ...]:  # type: ignore[no-untyped-def]
+    basis = counts.basis.value if counts else "unknown"
+    use = BASIS_USES[basis]
+    shown = format_known(counts) if counts else "?"
+    return (
+        Cell(terminal),
+        Cell(words, use="dim"),
+        Cell(format_known(paper) if paper else "?", edit=edit, use="ink" if paper else "unknown"),
+        Cell(shown, use=use),
+        Cell(basis, use=use),
+        Cell(counts.source if counts else "measure it, or type what the papers say", use="dim"),
+    )

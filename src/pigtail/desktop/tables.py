@@ -1,0 +1,122 @@
+"""One table model for all tables: rows of text, some cells editable; an edit is told, never kept here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
+
+from pigtail.desktop import glyphs, theme
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A cell: its text, what editing it does (None: not editable), a severity word for a mark, a use of colour."""
+
+    text: str
+    edit: Callable[[str], None] | None = None
+    mark: str = ""
+    use: str = "ink"
+    tip: str = ""
+
+
+class RowsModel(QAbstractTableModel):
+    """Rows of cells under column headings."""
+
+    def __init__(self, columns: Sequence[str]) -> None:
+        super().__init__()
+        self.columns = tuple(columns)
+        self.rows: tuple[tuple[Cell, ...], ...] = ()
+
+    def show_rows(self, rows: Sequence[Sequence[Cell]]) -> None:
+        """Replace the rows; when their count stays, only their contents change, so selection and scroll stay."""
+        fresh = tuple(tuple(r) for r in rows)
+        if len(fresh) == len(self.rows):
+            self.rows = fresh
+            if fresh:
+                self.dataChanged.emit(self.index(0, 0), self.index(len(fresh) - 1, len(self.columns) - 1))
+            return
+        self.beginResetModel()
+        self.rows = fresh
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self.columns)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if not index.isValid() or not index.row() < len(self.rows):
+            return None
+        cell = self.rows[index.row()][index.column()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
+            return cell.text
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return cell.tip or cell.text
+        if role == Qt.ItemDataRole.DecorationRole and cell.mark:
+            return glyphs.pixmap(cell.mark, 14)
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return QColor(theme.current().color(cell.use))
+        return None
+
+    def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        if not index.isValid() or role != Qt.ItemDataRole.EditRole or not index.row() < len(self.rows):
+            return False
+        cell = self.rows[index.row()][index.column()]
+        if cell.edit is None or str(value) == cell.text:
+            return False
+        cell.edit(str(value))
+        return True
+
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        plain = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+        if index.isValid() and index.row() < len(self.rows) and self.rows[index.row()][index.column()].edit:
+            return plain | Qt.ItemFlag.ItemIsEditable
+        return plain if index.isValid() else Qt.ItemFlag.NoItemFlags
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return self.columns[section] if section < len(self.columns) else None
+        return None
+
+
+def make_table(model: RowsModel, name: str, accessible: str, stretch: int) -> QTableView:
+    """A table view in the house's manner; the column `stretch` takes the room that is left."""
+    view = QTableView()
+    view.setObjectName(name)
+    view.setAccessibleName(accessible)
+    view.setModel(model)
+    view.setAlternatingRowColors(True)
+    view.setShowGrid(False)
+    view.setWordWrap(False)
+    view.setTabKeyNavigation(False)
+    view.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    view.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+    triggers = QAbstractItemView.EditTrigger
+    view.setEditTriggers(triggers.DoubleClicked | triggers.EditKeyPressed | triggers.AnyKeyPressed)
+    across, down = view.horizontalHeader(), view.verticalHeader()
+    assert across is not None
+    assert down is not None
+    across.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+    across.setSectionResizeMode(stretch, QHeaderView.ResizeMode.Stretch)
+    across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    across.setHighlightSections(False)
+    down.setVisible(False)
+    down.setDefaultSectionSize(25)
+    return view
+
+
+def set_widths(view: QTableView, widths: Sequence[int]) -> None:
+    """Give the first columns fixed starting widths that the person can change."""
+    across = view.horizontalHeader()
+    assert across is not None
+    for column, width in enumerate(widths):
+        across.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
+        across.resizeSection(column, width)

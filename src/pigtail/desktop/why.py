@@ -1,0 +1,159 @@
+"""Why: the findings of the station on view, and for the picked one its relation, its ingredients and remedies."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QResizeEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pigtail.desktop import glyphs, theme
+from pigtail.units import format_quantity
+
+if TYPE_CHECKING:
+    from pigtail.studies.findings import Finding, Remedy, Study
+
+WIDTH = 292
+SHOWN_INGREDIENTS = 6
+LIST_PART = 0.42
+
+
+class Why(QFrame):
+    """The panel at the right. Tells the remedy that was asked for."""
+
+    remedy_chosen = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.setFixedWidth(WIDTH)
+        self._findings: tuple[Finding, ...] = ()
+        self._picked: tuple[str, str] | None = None
+        self._key: tuple[str, ...] = ()
+        self.heading = QLabel("Why")
+        self.heading.setFont(theme.font(14, bold=True))
+        self.list = QListWidget()
+        self.list.setObjectName("findings")
+        self.list.setAccessibleName("Findings of this station, the worst first")
+        self.list.setWordWrap(True)
+        self.list.setFrameShape(QFrame.Shape.NoFrame)
+        self.list.setIconSize(QSize(15, 15))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentRowChanged.connect(self._row_picked)
+        self.detail = QWidget()
+        self._detail_layout = QVBoxLayout(self.detail)
+        self._detail_layout.setContentsMargins(0, 4, 4, 4)
+        self._detail_layout.setSpacing(6)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.detail)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.detail.setObjectName("clear")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 8, 6, 6)
+        layout.addWidget(self.heading)
+        layout.addWidget(self.list)
+        layout.addWidget(scroll, 1)
+
+    def show_study(self, words: str, study: Study) -> None:
+        """Show the findings of a study; the one picked before stays picked if it is still there."""
+        self.heading.setText(f"{words}: {study.verdict.value}")
+        self._findings = study.findings
+        before = self._picked
+        self.list.blockSignals(True)
+        self.list.clear()
+        for finding in study.findings:
+            item = QListWidgetItem(QIcon(glyphs.pixmap(finding.severity.value, 15)), finding.sentence)
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{finding.severity.value}: {finding.sentence}")
+            self.list.addItem(item)
+        self._fit_list()
+        keys = [f.key for f in study.findings]
+        row = keys.index(before) if before in keys else 0
+        self.list.blockSignals(False)
+        if keys:
+            self.list.setCurrentRow(row)
+            self._row_picked(row)
+
+    def _fit_list(self) -> None:
+        """As high as its findings need, up to a part of the panel."""
+        room = self.list.viewport()
+        width = (room.width() if room else WIDTH) - 34
+        metrics = self.list.fontMetrics()
+        flags = int(Qt.TextFlag.TextWordWrap)
+        needed = sum(
+            metrics.boundingRect(0, 0, width, 1000, flags, f.sentence).height() + 13 for f in self._findings
+        )
+        self.list.setFixedHeight(min(needed + 6, max(int(self.height() * LIST_PART), 90)))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit_list()
+
+    def pick(self, code: str, subject: str = "") -> None:
+        """Pick the finding of a code (and subject, if one is named)."""
+        for row, finding in enumerate(self._findings):
+            if finding.code == code and subject in ("", finding.subject):
+                self.list.setCurrentRow(row)
+                return
+
+    def _row_picked(self, row: int) -> None:
+        if not 0 <= row < len(self._findings):
+            return
+        finding = self._findings[row]
+        self._picked = finding.key
+        self._clear()
+        if finding.value is not None and finding.limit is not None:
+            limit = f"{format_quantity(finding.value, finding.unit)} against {format_quantity(finding.limit, finding.unit)}"
+            self._say(limit, bold=True)
+        if finding.settle:
+            self._say(f"Measure this: {finding.settle}")
+        for remedy in finding.remedies:
+            self._remedy(remedy)
+        if finding.why:
+            self._say(finding.why)
+        for item in finding.ingredients[:SHOWN_INGREDIENTS]:
+            self._say(f"{item.words}: {item.text} · {item.basis}", small=True)
+        if len(finding.ingredients) > SHOWN_INGREDIENTS:
+            self._say(f"and {len(finding.ingredients) - SHOWN_INGREDIENTS} that move it less", small=True)
+        self._detail_layout.addStretch(1)
+
+    def _clear(self) -> None:
+        while (item := self._detail_layout.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.setParent(None)
+                widget.deleteLater()
+
+    def _say(self, text: str, *, bold: bool = False, small: bool = False) -> None:
+        label = QLabel(text)
+        label.setWordWrap(True)
+        label.setTextFormat(Qt.TextFormat.PlainText)
+        label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        label.setFont(theme.font(theme.SMALL_PX if small else 12, bold=bold))
+        if small:
+            label.setObjectName("dim")
+        self._detail_layout.addWidget(label)
+
+    def _remedy(self, remedy: Remedy) -> None:
+        words = remedy.label[0].upper() + remedy.label[1:]
+        button = QPushButton(words)
+        button.setObjectName("remedy")
+        button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        button.setAccessibleName(f"Remedy: {remedy.label}. {remedy.brings}")
+        button.setToolTip(remedy.brings)
+        button.clicked.connect(lambda: self.remedy_chosen.emit(remedy))
+        self._detail_layout.addWidget(button)
+        if remedy.brings:
+            self._say(remedy.brings, small=True)
