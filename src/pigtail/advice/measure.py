@@ -5,10 +5,10 @@ from __future__ import annotations
 from pigtail.job.model import HOST, Function, Job
 from pigtail.job.quantities import quantity
 from pigtail.job.readings import feeding
-from pigtail.studies.all import Studies
+from pigtail.job.wiring import first_function, probe_against
+from pigtail.studies.estimate import Estimate, Input
 from pigtail.studies.findings import Measure, Severity
-from pigtail.studies.spread import Estimate, Input
-from pigtail.studies.survey import first_function, probe_against
+from pigtail.studies.results import Studies
 
 
 def next_readings(job: Job, studies: Studies) -> tuple[Measure, ...]:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from pigtail.advice.plan import NEAR_M, join, supply_link
+from pigtail.advice.links import NEAR_M, join, supply_link
 from pigtail.catalogue.topologies import topology
 from pigtail.job import edits
 from pigtail.job.errors import EditError
 from pigtail.job.model import Job, Link, Rail, Section, SupplyIn
-from pigtail.studies.compile import return_address
+from pigtail.job.wiring import return_address
 
 
 def with_network(job: Job, link: Link, key: str) -> Link:
@@ -96,6 +96,13 @@ def regauged(job: Job, link_id: str, gauge: int) -> Job:
     for each in _link(job, link_id).joins:
         job = edits.set_conductor(job, link_id, each.port, gauge=gauge)
     return job
+
+
+def propose_plan(job: Job, module_id: str) -> Job:
+    """Edit: put a proposed plan in the place of all links of a module. The search is loaded when first asked for."""
+    from pigtail.advice.plan import propose
+
+    return propose(job, module_id)
 
 
 def _link(job: Job, link_id: str) -> Link:

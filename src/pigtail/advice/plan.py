@@ -10,6 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from pigtail.advice.links import NEAR_M, ROUTE_M, SUPPLY_TOPOLOGIES, join, rails, supply_link
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import Batch
 from pigtail.job import edits
@@ -19,35 +20,29 @@ from pigtail.job.model import (
     AudioIn,
     AudioOut,
     Channel,
-    Conductor,
     Job,
     Join,
     Link,
     Purpose,
-    Rail,
     Return,
     Section,
     SupplyClass,
     SupplyIn,
-    alive,
 )
 from pigtail.job.readings import effective
-from pigtail.studies.compile import compile_job, return_address, star_address
+from pigtail.job.wiring import return_address, star_address
+from pigtail.studies.compile import compile_job
 from pigtail.studies.findings import ORDER, Severity
 from pigtail.studies.power import study_power
 from pigtail.studies.returns import study_returns
-from pigtail.units import Basis, Known
 from pigtail.units.series import members
 
 Array = NDArray[np.float64]
-ROUTE_M = 0.4  # a guess, shown as one: measure the route
-NEAR_M = 0.05
 SUM_OHM = 4700.0
 PAD_SERIES_OHM = 1000.0
 SMALL_STEP_DB = 1.0
 COUPLING_F = (1e-6, 2.2e-6, 4.7e-6, 10e-6, 22e-6, 47e-6, 100e-6)
 LOW_CORNER_HZ = 5.0
-SUPPLY_TOPOLOGIES = ("direct", "linear", "linear_large", "buck")
 
 
 def propose(job: Job, module_id: str) -> Job:
@@ -75,20 +70,6 @@ def _probe_link(job: Job) -> Link:
         purpose=Purpose.RETURN,
         sections=(),
         joins=(Join(port="in", terminal=star),),
-    )
-
-
-def length(metres: float) -> Known:
-    """A wire length that is a guess until the route is measured."""
-    return Known.of(metres, "m", Basis.GUESSED, tolerance=0.5, source="guess: measure the route")
-
-
-def join(port: str, terminal: str, metres: float, gauge: int = 26, *, screened: bool = False) -> Join:
-    """A terminal on a port by a wire of a guessed length."""
-    return Join(
-        port=port,
-        terminal=terminal,
-        conductor=Conductor(gauge=gauge, length=length(metres), screened=screened),
     )
 
 
@@ -215,17 +196,6 @@ def fit_coupling(job: Job, link: Link) -> Link:
     return with_part(link, index, "c1", chosen)
 
 
-def rails(job: Job) -> list[str]:
-    """Rails of the host that are alive in the working state, the likeliest for a small module first."""
-    state = job.working_state()
-    found = [(f"{HOST}.{t.id}", t) for t in job.host.terminals if isinstance(t, Rail) and alive(t, state)]
-    return [a for a, t in sorted(found, key=lambda pair: _rail_rank(pair[1]))]
-
-
-def _rail_rank(rail: Rail) -> float:
-    return abs(rail.voltage.nominal) if rail.voltage else 1e9
-
-
 def _supply(job: Job, module_id: str) -> Job:
     pin = next(
         (
@@ -259,17 +229,6 @@ def _supply_rank(job: Job) -> tuple[int, int, int]:
         ORDER.index(bad),
         severities.count(bad) if bad is not Severity.GOOD else 0,
         SUPPLY_TOPOLOGIES.index(key),
-    )
-
-
-def supply_link(job: Job, link_id: str, rail: str, pin: str, key: str) -> Link:
-    """A supply link from a rail to a pin by a topology, the converter at the module."""
-    shape = topology(key)
-    joins = [join("in", rail, ROUTE_M), join("out", pin, NEAR_M)]
-    if shape.common:
-        joins.append(join("com", return_address(job, pin), NEAR_M))
-    return Link(
-        id=link_id, name="Supply", purpose=Purpose.SUPPLY, sections=(shape.section(),), joins=tuple(joins)
     )
 
 

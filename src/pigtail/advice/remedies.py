@@ -11,21 +11,22 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import TypeVar
 
-from pigtail.advice.networks import drop_network, regauged, resupplied, with_network
-from pigtail.advice.plan import fit_coupling, fit_pad, propose, with_part
+from pigtail.advice.networks import drop_network, propose_plan, regauged, resupplied, with_network
+from pigtail.advice.plan import fit_coupling, fit_pad, with_part
 from pigtail.catalogue.topologies import topology
 from pigtail.job import edits
 from pigtail.job.edits import Edit
 from pigtail.job.errors import JobError
 from pigtail.job.model import HOST, Job, Link, Purpose, Rail, SupplyClass, SupplyIn, alive
 from pigtail.job.readings import effective
-from pigtail.studies.all import Studies
-from pigtail.studies.compile import CompileError, return_address
+from pigtail.job.wiring import return_address
+from pigtail.studies.compile import CompileError
+from pigtail.studies.estimate import Estimate
 from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study
 from pigtail.studies.level import study_level
 from pigtail.studies.power import study_power
+from pigtail.studies.results import School, Studies
 from pigtail.studies.returns import return_links, study_returns
-from pigtail.studies.spread import Estimate
 from pigtail.units import format_quantity
 from pigtail.units.series import step
 from pigtail.units.wire import GAUGES
@@ -155,7 +156,7 @@ def _candidates(job: Job, finding: Finding) -> Iterator[Candidate]:
         and job.host.supply is not SupplyClass.LIVE_CHASSIS
     ):
         for module in job.modules:
-            yield f"propose a plan for {module.name}", partial(propose, module_id=module.id)
+            yield f"propose a plan for {module.name}", partial(propose_plan, module_id=module.id)
 
 
 def _level_candidates(job: Job, finding: Finding, what: str) -> Iterator[Candidate]:
@@ -249,15 +250,6 @@ def return_choices(job: Job, module_id: str) -> list[Link]:
     ]
     needed = {return_address(job, p) for p in pins}
     return [x for x in return_links(job, module_id) if not any(j.terminal in needed for j in x.joins)]
-
-
-@dataclass(frozen=True)
-class School:
-    """One way to arrange the returns, solved for the job in hand: the buzz it leaves, and the edit that makes it."""
-
-    label: str
-    buzz: Estimate
-    edit: Edit | None
 
 
 def schools(job: Job) -> tuple[School, ...]:

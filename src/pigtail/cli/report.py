@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from pigtail.job.model import Job
-from pigtail.studies.all import Studies
+from pigtail.studies.estimate import Estimate
 from pigtail.studies.findings import Finding, Severity
-from pigtail.studies.spread import Estimate
+from pigtail.studies.results import Studies
 
 BAD = (Severity.STOP, Severity.FIX, Severity.UNKNOWN)
 

@@ -28,7 +28,7 @@ from pigtail.desktop.why import Why
 from pigtail.desktop.work import Lane
 from pigtail.job.model import Job, SupplyClass
 from pigtail.job.recovery import discard, leftovers
-from pigtail.studies.all import Studies
+from pigtail.studies.results import Studies
 
 if TYPE_CHECKING:
     from pigtail.desktop.window import MainWindow

@@ -14,7 +14,7 @@ from pigtail.job.errors import JobError
 from pigtail.job.file import Document, load, save
 from pigtail.job.model import Job
 from pigtail.job.recovery import Keeper, Leftover, discard
-from pigtail.studies.all import Studies, study_job
+from pigtail.studies.results import Studies, study_job
 
 
 @dataclass(frozen=True)

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 DEMO_TITLES = {"larkmoor": "Larkmoor Forty", "tidewell": "Tidewell Minor"}
 #: Seconds a thread may hold the interpreter before another gets its turn; short, so that the window stays alive
 #: while studies run beside it.
-TURN_S = 0.002
+TURN_S = 0.0001
 
 
 class Loader(QObject):

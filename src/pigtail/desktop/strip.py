@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, Q
 from pigtail.desktop import theme
 from pigtail.job.edits import log_reading
 from pigtail.job.model import FUNCTION_UNITS, Function, Job
-from pigtail.studies.survey import probe_against
+from pigtail.job.wiring import probe_against
 from pigtail.units import UnreadableError, format_quantity, parse_quantity
 
 if TYPE_CHECKING:

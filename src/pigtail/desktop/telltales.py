@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 from pigtail.desktop import glyphs, theme
 
 if TYPE_CHECKING:
-    from pigtail.studies.all import Studies
     from pigtail.studies.findings import Finding
+    from pigtail.studies.results import Studies
 
 
 @dataclass(frozen=True)

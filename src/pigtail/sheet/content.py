@@ -5,14 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from pigtail.advice.measure import next_readings
+from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.topologies import topology
 from pigtail.job.model import FUNCTION_UNITS, Function, Job, Link, Rail
 from pigtail.job.quantities import quantities
 from pigtail.job.readings import effective
-from pigtail.studies.all import Studies
+from pigtail.job.wiring import first_function, probe_against, used_points
 from pigtail.studies.compile import CompileError, compile_job
 from pigtail.studies.findings import Finding, Severity
-from pigtail.studies.survey import CAUTIONS, LOCAL_CODES, first_function, probe_against, used_points
+from pigtail.studies.results import Studies
 from pigtail.units import format_known, format_quantity
 
 #: Cautions that stand on every sheet. Common practice.

@@ -12,7 +12,7 @@ from pigtail.sheet.html import html_text
 from pigtail.sheet.pdf import pdf_bytes
 from pigtail.sheet.picture import plan_svg
 from pigtail.sheet.tables import csv_text
-from pigtail.studies.all import Studies
+from pigtail.studies.results import Studies
 
 
 def sheet_files(job: Job, sheet: Sheet) -> dict[str, bytes]:

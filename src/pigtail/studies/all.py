@@ -2,50 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.circuit import CircuitError
 from pigtail.job.model import Job
 from pigtail.job.readings import effective
 from pigtail.studies.compile import CompileError
-from pigtail.studies.findings import Finding, Severity, Study
-from pigtail.studies.level import LevelStudy, study_level
-from pigtail.studies.loom import LoomStudy, study_loom
-from pigtail.studies.power import PowerStudy, study_power
-from pigtail.studies.returns import ReturnsStudy, study_returns
-from pigtail.studies.spread import Estimate
-from pigtail.studies.survey import SurveyStudy, study_survey
-
-
-@dataclass(frozen=True)
-class Studies:
-    """What all studies found of one job."""
-
-    survey: SurveyStudy
-    level: LevelStudy
-    power: PowerStudy
-    returns: ReturnsStudy
-    build: LoomStudy
-
-    def each(self) -> tuple[Study, ...]:
-        """The studies in working order."""
-        return (self.survey, self.level, self.power, self.returns, self.build)
-
-    @property
-    def findings(self) -> tuple[Finding, ...]:
-        """All findings in working order."""
-        return tuple(f for s in self.each() for f in s.findings)
-
-    @property
-    def numbers(self) -> dict[str, Estimate]:
-        """All numbers by their stable name."""
-        return {k: v for s in self.each() for k, v in s.numbers.items()}
-
-    @property
-    def verdicts(self) -> dict[str, Severity]:
-        """Worst severity of each study."""
-        return {s.name: s.verdict for s in self.each()}
+from pigtail.studies.findings import Finding, Severity
+from pigtail.studies.level import study_level
+from pigtail.studies.loom import study_loom
+from pigtail.studies.power import study_power
+from pigtail.studies.results import LevelStudy, LoomStudy, PowerStudy, ReturnsStudy, Studies
+from pigtail.studies.returns import study_returns
+from pigtail.studies.survey import study_survey
 
 
 def study_job(job: Job) -> Studies:

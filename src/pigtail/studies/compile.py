@@ -15,7 +15,6 @@ import numpy as np
 from pigtail.catalogue.topologies import Topology, data, topology
 from pigtail.circuit import Circuit, parse
 from pigtail.job.model import (
-    HOST,
     AnyTerminal,
     AudioIn,
     AudioOut,
@@ -29,7 +28,9 @@ from pigtail.job.model import (
     alive,
 )
 from pigtail.job.quantities import PATH_RESISTANCE, quantities
-from pigtail.studies.spread import Input, Samples
+from pigtail.job.wiring import powered, return_address, star_address
+from pigtail.studies.estimate import Input
+from pigtail.studies.spread import Samples
 from pigtail.units.wire import OPEN_PAIR_F_PER_M, SCREENED_F_PER_M, ohm_per_m
 
 LENGTH_PLAUSIBLE_M = (0.02, 2.0)
@@ -82,26 +83,6 @@ def node_name(job: Job, address: str) -> str:
     return "0" if address == star_address(job) else address.replace(".", "_")
 
 
-def star_address(job: Job) -> str:
-    """Address of the host return that is node 0; empty when the host has no return."""
-    returns = [t for t in job.host.terminals if isinstance(t, Return)]
-    chosen = next((t for t in returns if t.star), returns[0] if returns else None)
-    return f"{HOST}.{chosen.id}" if chosen else ""
-
-
-def return_address(job: Job, address: str) -> str:
-    """Address of the return of a terminal: its own, else its device's star, else its device's first."""
-    device_id = address.partition(".")[0]
-    terminal, device = job.terminal(address), job.device(device_id)
-    if terminal is None or device is None:
-        return ""
-    if isinstance(terminal, Return):
-        return address
-    returns = [t for t in device.terminals if isinstance(t, Return)]
-    named = terminal.return_to or next((t.id for t in returns if t.star), returns[0].id if returns else "")
-    return f"{device_id}.{named}" if named else ""
-
-
 def terminal_inputs(job: Job, address: str) -> tuple[Input, ...]:
     """All values of a terminal as inputs, those of its macro-model marked as in the deck."""
     terminal = job.terminal(address)
@@ -119,24 +100,6 @@ def terminal_inputs(job: Job, address: str) -> tuple[Input, ...]:
             q.field in in_deck,
         )
         for q in quantities(terminal)
-    )
-
-
-def powered(job: Job, supply_address: str, state: str) -> bool:
-    """Whether a module's supply pin is linked to a rail that is alive in a state."""
-    return any(
-        isinstance(rail, Rail) and alive(rail, state)
-        for link in supply_links(job, supply_address)
-        for rail in (job.terminal(j.terminal) for j in link.joins)
-    )
-
-
-def supply_links(job: Job, supply_address: str) -> tuple[Link, ...]:
-    """The supply links that end at a supply pin."""
-    return tuple(
-        x
-        for x in job.links
-        if x.purpose is Purpose.SUPPLY and any(j.terminal == supply_address for j in x.joins)
     )
 
 

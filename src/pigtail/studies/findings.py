@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from pigtail.job.edits import Edit
 from pigtail.job.model import Function
-from pigtail.studies.spread import Estimate
+from pigtail.studies.estimate import Estimate
 from pigtail.units import format_quantity, format_spread
 
 

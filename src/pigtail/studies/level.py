@@ -9,7 +9,6 @@ f = 1/(2πC·(Rs + Rload)). Offset: the same two nodes at rest. Limits are commo
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,9 +16,12 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import Batch
 from pigtail.job.model import AudioIn, AudioOut, Job, Link, Purpose
-from pigtail.studies.compile import Netlist, compile_job, return_address
-from pigtail.studies.findings import ORDER, Finding, Severity, Study, at_least, at_most, judged, within
-from pigtail.studies.spread import Estimate, Input, Samples, Wanted, estimate
+from pigtail.job.wiring import return_address
+from pigtail.studies.compile import Netlist, compile_job
+from pigtail.studies.estimate import Estimate, Input, Wanted
+from pigtail.studies.findings import ORDER, Finding, Severity, at_least, at_most, judged, within
+from pigtail.studies.results import FeedDetail, LevelStudy, Rung
+from pigtail.studies.spread import Samples, estimate
 
 Array = NDArray[np.float64]
 REFERENCE_HZ = 1000.0
@@ -37,36 +39,6 @@ LOW_CUT_GOOD_HZ, LOW_CUT_WATCH_HZ = 10.0, 40.0
 HIGH_CUT_GOOD_HZ, HIGH_CUT_WATCH_HZ = 20e3, 12e3
 OFFSET_GOOD_V, OFFSET_WATCH_V = 0.020, 0.100
 LOAD_GOOD_OHM, LOAD_WATCH_OHM = 1000.0, 600.0
-
-
-@dataclass(frozen=True)
-class Rung:
-    """One rung of the ladder from the e.m.f. to the input: its words and level."""
-
-    words: str
-    level: Estimate
-
-
-@dataclass(frozen=True)
-class FeedDetail:
-    """What the Level station paints of one feed: ladder, response and the limits beside them."""
-
-    link: str
-    sources: tuple[str, ...]
-    sink: str
-    rungs: tuple[Rung, ...]
-    wanted: Estimate
-    overload: Estimate
-    curve_hz: Array
-    curve_db: Array
-    numbers: dict[str, Estimate]
-
-
-@dataclass(frozen=True)
-class LevelStudy(Study):
-    """Numbers `level.…`, findings, and a detail for each feed."""
-
-    feeds: tuple[FeedDetail, ...] = field(default=())
 
 
 def study_level(job: Job) -> LevelStudy:
@@ -169,8 +141,8 @@ class _Feed:
             rungs,
             found["wanted"],
             found["overload"],
-            CURVE_HZ,
-            20 * np.log10(np.maximum(curve, 1e-12) / max(middle, 1e-12)),
+            tuple(CURVE_HZ.tolist()),
+            tuple((20 * np.log10(np.maximum(curve, 1e-12) / max(middle, 1e-12))).tolist()),
             numbers,
         )
 

@@ -2,51 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 from msgspec.structs import replace
 
 from pigtail.catalogue.topologies import topology
 from pigtail.job.model import HOST, Channel, Job, Join, Link, Purpose, SupplyIn
-from pigtail.studies.findings import ORDER, Finding, Severity, Study
+from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.results import LoomStudy, PartLine, Wire
 from pigtail.units import Known, format_quantity
 
 SLACK = 0.10  # common practice: cut a tenth longer than routed
-
-
-@dataclass(frozen=True)
-class Wire:
-    """One wire of the loom: what it joins, colour, gauge [AWG], length to cut [m] or None, and whether screened."""
-
-    link: str
-    port: str
-    function: str
-    start: str
-    end: str
-    colour: str
-    gauge: int
-    length: float | None
-    screened: bool
-    route: str
-
-
-@dataclass(frozen=True)
-class PartLine:
-    """One line of the parts list."""
-
-    reference: str
-    words: str
-    value: str
-    note: str
-    link: str
-
-
-@dataclass(frozen=True)
-class LoomStudy(Study):
-    """The loom and the parts list with the findings about them."""
-
-    wires: tuple[Wire, ...] = field(default=())
-    parts: tuple[PartLine, ...] = field(default=())
 
 
 def study_loom(job: Job) -> LoomStudy:
@@ -91,7 +55,7 @@ def _wire(job: Job, link: Link, join: Join) -> Wire:
     start = _end(job, join.terminal)
     end = (
         _end(job, _other(link, join))
-        if straight
+        if _straight(link)
         else f"{link.name} network, {PORTS.get(join.port, join.port)}"
     )
     return Wire(

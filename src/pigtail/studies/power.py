@@ -7,7 +7,7 @@ Tj = Ta + P·θJA. Dropout margin: Vin − Vout − dropout at the burst. Limits
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,53 +15,26 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import Topology, topology
 from pigtail.circuit import Solution, operating_point
 from pigtail.job.model import Job, Link, Rail, SupplyClass, SupplyIn, alive
-from pigtail.studies.compile import Netlist, compile_job, powered, section_inputs, supply_links
+from pigtail.job.wiring import powered, supply_links
+from pigtail.studies.compile import Netlist, compile_job, section_inputs
+from pigtail.studies.estimate import Input, Wanted
 from pigtail.studies.findings import (
     ORDER,
     Finding,
     Grade,
     Severity,
-    Study,
     at_least,
     at_most,
     judged,
 )
-from pigtail.studies.spread import Estimate, Input, Samples, Wanted, estimate
+from pigtail.studies.results import PowerStudy, StateRow, SupplyDetail
+from pigtail.studies.spread import Samples, estimate
 from pigtail.units import Known, format_quantity
 
 Array = NDArray[np.float64]
 RAIL_ROOM = 0.30  # common practice: ask for 30 % of the rail's current to spare
 WARM_C = 100.0  # common practice: hotter than this wants a look, even inside the limit
 AMBIENT_PLAUSIBLE_C = (20.0, 60.0)
-
-
-@dataclass(frozen=True)
-class SupplyDetail:
-    """What the Power station paints of one supply: the rail, the converter and the pin."""
-
-    link: str
-    module: str
-    rail: str
-    supply: str
-    converter: str
-    numbers: dict[str, Estimate]
-
-
-@dataclass(frozen=True)
-class StateRow:
-    """One host state: whether the rail is alive and the module powered in it."""
-
-    state: str
-    name: str
-    powered: bool
-
-
-@dataclass(frozen=True)
-class PowerStudy(Study):
-    """Numbers `power.…`, findings, a detail for each supply and the state table."""
-
-    supplies: tuple[SupplyDetail, ...] = field(default=())
-    states: tuple[StateRow, ...] = field(default=())
 
 
 def study_power(job: Job) -> PowerStudy:

@@ -9,54 +9,24 @@ transfer is taken there. The burst is taken whole, peak for rms, which errs to t
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.circuit import Solution, ac
 from pigtail.job.model import AudioIn, AudioOut, Job, Link, Purpose, SupplyIn
-from pigtail.studies.compile import Netlist, compile_job, return_address
-from pigtail.studies.findings import ORDER, Finding, Severity, Study, at_most, judged
+from pigtail.job.wiring import return_address
+from pigtail.studies.compile import Netlist, compile_job
+from pigtail.studies.estimate import Estimate, Wanted
+from pigtail.studies.findings import ORDER, Finding, Severity, at_most, judged
 from pigtail.studies.level import REFERENCE_HZ
-from pigtail.studies.spread import Estimate, Samples, Wanted, estimate
+from pigtail.studies.results import Branch, ReturnsDetail, ReturnsStudy
+from pigtail.studies.spread import Samples, estimate
 from pigtail.units import format_quantity
 
 Array = NDArray[np.float64]
 BURST_HZ = 1600.0
 BUZZ_GOOD_DB, BUZZ_WATCH_DB = -60.0, -50.0  # common practice: buzz under programme that is not noticed / is
 FLOOR_V = 1e-12
-
-
-@dataclass(frozen=True)
-class Branch:
-    """One conductor of the return network in a burst: its ends, resistance [Ω], current [A] and drop [V]."""
-
-    words: str
-    start: str
-    end: str
-    link: str
-    resistance: float
-    current: float
-    drop: float
-
-
-@dataclass(frozen=True)
-class ReturnsDetail:
-    """What the Returns station paints: the branches, the burst current and the voltage left at the input."""
-
-    burst_a: float
-    branches: tuple[Branch, ...]
-    victim: str
-    buzz_v: float
-    loops: bool
-
-
-@dataclass(frozen=True)
-class ReturnsStudy(Study):
-    """Numbers `returns.…`, findings and the detail of the worst feed."""
-
-    detail: ReturnsDetail | None = field(default=None)
 
 
 def study_returns(job: Job) -> ReturnsStudy:

@@ -5,8 +5,7 @@ Limits: above 30 V AC rms, 42.4 V peak or 60 V DC treat as hazardous (IEC 62368-
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
+from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.job.model import (
     HOST,
     AudioIn,
@@ -15,54 +14,18 @@ from pigtail.job.model import (
     Purpose,
     Rail,
     Reading,
-    Return,
     SupplyClass,
     alive,
 )
 from pigtail.job.quantities import quantities
 from pigtail.job.readings import effective, standing
-from pigtail.studies.compile import return_address
-from pigtail.studies.findings import ORDER, Finding, Severity, Study
+from pigtail.job.wiring import confirmed, first_function, probe_against, used_points
+from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.results import SurveyStudy
 from pigtail.units import Known, format_quantity, format_spread
 
 HAZARD_DC_V = 60.0
 INPUT_DC_STOP_V, INPUT_DC_WATCH_V = 2.0, 0.1
-
-#: Cautions by supply class, shown wherever the host is opened or measured. Common practice.
-CAUTIONS: dict[SupplyClass, tuple[str, ...]] = {
-    SupplyClass.MAINS_ISOLATED: (
-        "The primary side is lethal: unplug before opening, and leave it to a licensed person.",
-        "Wait, then measure the reservoir below 60 V; below 10 V before soldering. Discharge through a resistor.",
-        "Live measuring: RCD, isolating transformer, one hand, no jewellery.",
-    ),
-    SupplyClass.MAINS_SWITCHING: (
-        "The primary side and its heatsink are live and its capacitor holds charge: leave them to a licensed person.",
-        "Unplug before opening; wait, then measure the reservoir below 60 V, below 10 V before soldering.",
-        "The secondary floats with a small mains leakage: expect a tingle and a hum path.",
-    ),
-    SupplyClass.LIVE_CHASSIS: (
-        "STOP. Chassis and every tap may be at mains potential: no wire, no metal connector, no meter earth.",
-        "Only a wireless or optical path, fitted by a qualified person, or leave this job.",
-    ),
-    SupplyClass.VALVE: (
-        "Hundreds of volts stay on capacitors long after switch-off: unplug, wait, measure, discharge through a resistor.",
-        "One hand, no jewellery; the primary side is for a licensed person.",
-    ),
-    SupplyClass.ADAPTER_AC: ("Unplug the adapter before soldering. One leg may be joined to signal ground.",),
-    SupplyClass.ADAPTER_DC: ("Unplug the adapter before soldering. Check which side is the signal ground.",),
-    SupplyClass.BATTERY: ("Take the battery out before soldering; never puncture or short a lithium cell.",),
-    SupplyClass.UNKNOWN: (
-        "How the host is fed is not known: do not open or probe it before that is settled.",
-    ),
-}
-LOCAL_CODES = "Local electrical codes and licensed practice come before anything written here."
-
-
-@dataclass(frozen=True)
-class SurveyStudy(Study):
-    """Findings about the host; `job` is the job with the readings that outrank its documents."""
-
-    job: Job | None = field(default=None)
 
 
 def study_survey(job: Job) -> SurveyStudy:
@@ -185,17 +148,6 @@ def _differences(job: Job, measured: Job) -> list[Finding]:
     return found
 
 
-def used_points(job: Job) -> tuple[str, ...]:
-    """Host points that the plan joins something to, in the order of the host."""
-    used = {j.terminal for link in job.links for j in link.joins if j.terminal.startswith(f"{HOST}.")}
-    return tuple(a for a in job.addresses() if a in used)
-
-
-def confirmed(job: Job, address: str) -> bool:
-    """Whether a point has been read: itself against something, or something against it."""
-    return any(not r.struck and address in (r.point, r.against) for r in job.readings)
-
-
 def _used_points(job: Job) -> list[Finding]:
     """Points of the plan that nobody has put a probe on yet."""
     open_points = [a for a in used_points(job) if not confirmed(job, a)]
@@ -222,25 +174,6 @@ def _used_points(job: Job) -> list[Finding]:
             Finding("survey.no_plan", Severity.UNKNOWN, HOST, "Nothing is planned on this host yet.")
         )
     return found
-
-
-def first_function(job: Job, address: str) -> Function:
-    """What to read first at a point."""
-    return Function.RESISTANCE if isinstance(job.terminal(address), Return) else Function.DC_VOLTS
-
-
-def probe_against(job: Job, address: str) -> str:
-    """The return to put the black probe on for a point: its own, for a return the far end of a path."""
-    if not isinstance(job.terminal(address), Return):
-        return return_address(job, address)
-    device_id, _, name = address.partition(".")
-    device = job.device(device_id)
-    assert device is not None
-    for path in device.paths:
-        if name in (path.a, path.b):
-            return f"{device_id}.{path.b if path.a == name else path.a}"
-    others = [t.id for t in device.terminals if isinstance(t, Return) and t.id != name]
-    return f"{device_id}.{others[0]}" if others else ""
 
 
 def _ask(job: Job, address: str, function: Function) -> str:

@@ -12,7 +12,7 @@ from pigtail.desktop import theme
 
 if TYPE_CHECKING:
     from pigtail.job.model import Job
-    from pigtail.studies.all import Studies
+    from pigtail.studies.results import Studies
 
 Align = Qt.AlignmentFlag
 

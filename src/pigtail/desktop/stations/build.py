@@ -17,8 +17,7 @@ from pigtail.job.model import Job
 from pigtail.units import Basis, Known, UnreadableError, parse_quantity
 
 if TYPE_CHECKING:
-    from pigtail.studies.all import Studies
-    from pigtail.studies.loom import Wire
+    from pigtail.studies.results import Studies, Wire
 
 #: How the wire colours of the trade look; another word is painted grey.
 PAINT = {

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from math import log10
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
@@ -17,9 +18,8 @@ from pigtail.desktop.stations.network import NetworkStrip
 from pigtail.job.model import Job
 
 if TYPE_CHECKING:
-    from pigtail.studies.all import Studies
-    from pigtail.studies.level import FeedDetail
-    from pigtail.studies.spread import Estimate
+    from pigtail.studies.estimate import Estimate
+    from pigtail.studies.results import FeedDetail, Studies
 
 ADDABLE = ("series", "pad", "coupling")
 
@@ -154,15 +154,13 @@ class Response(Picture):
         )
         if self.feed is None:
             return
-        import numpy as np
-
         t = theme.current()
         plot = box.adjusted(26, 26, -6, -34)
         hertz, level = self.feed.curve_hz, self.feed.curve_db
-        first, last, floor = np.log10(hertz[0]), np.log10(hertz[-1]), -12.0
+        first, last, floor = log10(hertz[0]), log10(hertz[-1]), -12.0
 
         def at(f: float, db: float) -> QPointF:
-            x = plot.left() + plot.width() * (np.log10(f) - first) / (last - first)
+            x = plot.left() + plot.width() * (log10(f) - first) / (last - first)
             return QPointF(x, plot.top() + plot.height() * (2.0 - max(db, floor)) / (2.0 - floor))
 
         for db in (0, -3, -6, -9, -12):

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout
 
+from pigtail.advice.links import SUPPLY_TOPOLOGIES, rails
 from pigtail.advice.networks import set_converter, set_rail
-from pigtail.advice.plan import SUPPLY_TOPOLOGIES, rails
 from pigtail.catalogue.topologies import topologies, topology
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Picture, Station, board, gauge, say, wire
@@ -19,8 +19,7 @@ from pigtail.job.model import HOST, Conductor, Job, Link, Rail, SupplyIn, alive
 from pigtail.units import Known, format_quantity
 
 if TYPE_CHECKING:
-    from pigtail.studies.all import Studies
-    from pigtail.studies.power import PowerStudy, SupplyDetail
+    from pigtail.studies.results import PowerStudy, Studies, SupplyDetail
 
 TJ_SCALE_C = 220.0
 

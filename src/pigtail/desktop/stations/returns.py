@@ -17,9 +17,7 @@ from pigtail.job.model import HOST, Job
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
-    from pigtail.advice.remedies import School
-    from pigtail.studies.all import Studies
-    from pigtail.studies.returns import Branch, ReturnsStudy
+    from pigtail.studies.results import Branch, ReturnsStudy, School, Studies
 
 
 class LoopMap(Picture):

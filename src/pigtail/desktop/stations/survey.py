@@ -21,7 +21,7 @@ from pigtail.units import Basis, KnownError, UnreadableError, format_known, form
 from pigtail.units.known import Known
 
 if TYPE_CHECKING:
-    from pigtail.studies.all import Studies
+    from pigtail.studies.results import Studies
 
 #: How strong a value's basis is, as a word of colour: what was measured stands out, what is not known too.
 BASIS_USES = {
@@ -44,7 +44,7 @@ class Chain(Picture):
 
     def show_chain(self, job: Job) -> None:
         """Show the chain of a job's host."""
-        from pigtail.studies.survey import confirmed, used_points
+        from pigtail.job.wiring import confirmed, used_points
 
         self.job = job
         self.used = frozenset(used_points(job))
@@ -192,7 +192,7 @@ class SurveyStation(Station):
         layout.addWidget(self.log_table, 5)
 
     def show_job(self, job: Job, studies: Studies) -> None:
-        from pigtail.studies.survey import CAUTIONS
+        from pigtail.catalogue.cautions import CAUTIONS
 
         self._job, self._measured = job, studies.survey.job or job
         self.supply.setCurrentIndex(self.supply.findData(job.host.supply))

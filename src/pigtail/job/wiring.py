@@ -1,0 +1,73 @@
+"""Which terminal belongs to which: returns, supplies, the points of a plan and how they are probed."""
+
+from __future__ import annotations
+
+from pigtail.job.model import HOST, Function, Job, Link, Purpose, Rail, Return, alive
+
+
+def star_address(job: Job) -> str:
+    """Address of the host return that is node 0; empty when the host has no return."""
+    returns = [t for t in job.host.terminals if isinstance(t, Return)]
+    chosen = next((t for t in returns if t.star), returns[0] if returns else None)
+    return f"{HOST}.{chosen.id}" if chosen else ""
+
+
+def return_address(job: Job, address: str) -> str:
+    """Address of the return of a terminal: its own, else its device's star, else its device's first."""
+    device_id = address.partition(".")[0]
+    terminal, device = job.terminal(address), job.device(device_id)
+    if terminal is None or device is None:
+        return ""
+    if isinstance(terminal, Return):
+        return address
+    returns = [t for t in device.terminals if isinstance(t, Return)]
+    named = terminal.return_to or next((t.id for t in returns if t.star), returns[0].id if returns else "")
+    return f"{device_id}.{named}" if named else ""
+
+
+def powered(job: Job, supply_address: str, state: str) -> bool:
+    """Whether a module's supply pin is linked to a rail that is alive in a state."""
+    return any(
+        isinstance(rail, Rail) and alive(rail, state)
+        for link in supply_links(job, supply_address)
+        for rail in (job.terminal(j.terminal) for j in link.joins)
+    )
+
+
+def supply_links(job: Job, supply_address: str) -> tuple[Link, ...]:
+    """The supply links that end at a supply pin."""
+    return tuple(
+        x
+        for x in job.links
+        if x.purpose is Purpose.SUPPLY and any(j.terminal == supply_address for j in x.joins)
+    )
+
+
+def used_points(job: Job) -> tuple[str, ...]:
+    """Host points that the plan joins something to, in the order of the host."""
+    used = {j.terminal for link in job.links for j in link.joins if j.terminal.startswith(f"{HOST}.")}
+    return tuple(a for a in job.addresses() if a in used)
+
+
+def confirmed(job: Job, address: str) -> bool:
+    """Whether a point has been read: itself against something, or something against it."""
+    return any(not r.struck and address in (r.point, r.against) for r in job.readings)
+
+
+def first_function(job: Job, address: str) -> Function:
+    """What to read first at a point."""
+    return Function.RESISTANCE if isinstance(job.terminal(address), Return) else Function.DC_VOLTS
+
+
+def probe_against(job: Job, address: str) -> str:
+    """The return to put the black probe on for a point: its own, for a return the far end of a path."""
+    if not isinstance(job.terminal(address), Return):
+        return return_address(job, address)
+    device_id, _, name = address.partition(".")
+    device = job.device(device_id)
+    assert device is not None
+    for path in device.paths:
+        if name in (path.a, path.b):
+            return f"{device_id}.{path.b if path.a == name else path.a}"
+    others = [t.id for t in device.terminals if isinstance(t, Return) and t.id != name]
+    return f"{device_id}.{others[0]}" if others else ""

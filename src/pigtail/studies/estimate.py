@@ -1,0 +1,67 @@
+"""A result with its spread and the inputs it rests on. Free of numerical packages: views read these."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from math import sqrt
+
+from pigtail.units import Basis, Known, format_quantity, format_spread
+
+
+@dataclass(frozen=True, slots=True)
+class Input:
+    """A value that a study rests on: its parameter name, words, what is known, and what it belongs to.
+
+    `plausible` is the range it is tried over while it is not known; `in_deck` tells that the netlist has it.
+    """
+
+    name: str
+    words: str
+    known: Known | None
+    plausible: tuple[float, float]
+    subject: str
+    field: str
+    in_deck: bool = True
+
+    @property
+    def ends(self) -> tuple[float, float, float]:
+        """Low, nominal and high."""
+        if self.known is not None:
+            return self.known.low, self.known.nominal, self.known.high
+        low, high = self.plausible
+        return low, sqrt(low * high) if low > 0 else (low + high) / 2, high
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """A result with its spread [unit]. Value, low and high are None/NaN-free; None while something is missing.
+
+    `leading` are the inputs that widen the spread, the greatest first; `missing` those not known that it needs.
+    """
+
+    value: float | None
+    low: float
+    high: float
+    unit: str
+    basis: Basis
+    words: str
+    leading: tuple[Input, ...] = ()
+    missing: tuple[Input, ...] = field(default=())
+
+    def text(self) -> str:
+        """Value with its spread, or “unknown”."""
+        if self.value is None:
+            return "unknown"
+        return format_spread(self.value, self.low, self.high, self.unit)
+
+    def short(self) -> str:
+        """Value alone, or “?”."""
+        return "?" if self.value is None else format_quantity(self.value, self.unit)
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A result to be estimated: its unit and its words."""
+
+    unit: str
+    words: str

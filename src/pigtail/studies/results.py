@@ -1,0 +1,181 @@
+"""What each study found, as the views, the sheet and the command line read it. Free of numerical packages."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from pigtail.job.edits import Edit
+from pigtail.job.model import Job
+from pigtail.studies.estimate import Estimate
+from pigtail.studies.findings import Finding, Severity, Study
+
+
+@dataclass(frozen=True)
+class SurveyStudy(Study):
+    """Findings about the host; `job` is the job with the readings that outrank its documents."""
+
+    job: Job | None = field(default=None)
+
+
+@dataclass(frozen=True)
+class Rung:
+    """One rung of the ladder from the e.m.f. to the input: its words and level."""
+
+    words: str
+    level: Estimate
+
+
+@dataclass(frozen=True)
+class FeedDetail:
+    """What the Level station paints of one feed: ladder, response and the limits beside them."""
+
+    link: str
+    sources: tuple[str, ...]
+    sink: str
+    rungs: tuple[Rung, ...]
+    wanted: Estimate
+    overload: Estimate
+    curve_hz: tuple[float, ...]
+    curve_db: tuple[float, ...]
+    numbers: dict[str, Estimate]
+
+
+@dataclass(frozen=True)
+class LevelStudy(Study):
+    """Numbers `level.…`, findings, and a detail for each feed."""
+
+    feeds: tuple[FeedDetail, ...] = field(default=())
+
+
+@dataclass(frozen=True)
+class SupplyDetail:
+    """What the Power station paints of one supply: the rail, the converter and the pin."""
+
+    link: str
+    module: str
+    rail: str
+    supply: str
+    converter: str
+    numbers: dict[str, Estimate]
+
+
+@dataclass(frozen=True)
+class StateRow:
+    """One host state: whether the rail is alive and the module powered in it."""
+
+    state: str
+    name: str
+    powered: bool
+
+
+@dataclass(frozen=True)
+class PowerStudy(Study):
+    """Numbers `power.…`, findings, a detail for each supply and the state table."""
+
+    supplies: tuple[SupplyDetail, ...] = field(default=())
+    states: tuple[StateRow, ...] = field(default=())
+
+
+@dataclass(frozen=True)
+class Branch:
+    """One conductor of the return network in a burst: its ends, resistance [Ω], current [A] and drop [V]."""
+
+    words: str
+    start: str
+    end: str
+    link: str
+    resistance: float
+    current: float
+    drop: float
+
+
+@dataclass(frozen=True)
+class ReturnsDetail:
+    """What the Returns station paints: the branches, the burst current and the voltage left at the input."""
+
+    burst_a: float
+    branches: tuple[Branch, ...]
+    victim: str
+    buzz_v: float
+    loops: bool
+
+
+@dataclass(frozen=True)
+class ReturnsStudy(Study):
+    """Numbers `returns.…`, findings and the detail of the worst feed."""
+
+    detail: ReturnsDetail | None = field(default=None)
+
+
+@dataclass(frozen=True)
+class Wire:
+    """One wire of the loom: what it joins, colour, gauge [AWG], length to cut [m] or None, and whether screened."""
+
+    link: str
+    port: str
+    function: str
+    start: str
+    end: str
+    colour: str
+    gauge: int
+    length: float | None
+    screened: bool
+    route: str
+
+
+@dataclass(frozen=True)
+class PartLine:
+    """One line of the parts list."""
+
+    reference: str
+    words: str
+    value: str
+    note: str
+    link: str
+
+
+@dataclass(frozen=True)
+class LoomStudy(Study):
+    """The loom and the parts list with the findings about them."""
+
+    wires: tuple[Wire, ...] = field(default=())
+    parts: tuple[PartLine, ...] = field(default=())
+
+
+@dataclass(frozen=True)
+class Studies:
+    """What all studies found of one job."""
+
+    survey: SurveyStudy
+    level: LevelStudy
+    power: PowerStudy
+    returns: ReturnsStudy
+    build: LoomStudy
+
+    def each(self) -> tuple[Study, ...]:
+        """The studies in working order."""
+        return (self.survey, self.level, self.power, self.returns, self.build)
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """All findings in working order."""
+        return tuple(f for s in self.each() for f in s.findings)
+
+    @property
+    def numbers(self) -> dict[str, Estimate]:
+        """All numbers by their stable name."""
+        return {k: v for s in self.each() for k, v in s.numbers.items()}
+
+    @property
+    def verdicts(self) -> dict[str, Severity]:
+        """Worst severity of each study."""
+        return {s.name: s.verdict for s in self.each()}
+
+
+@dataclass(frozen=True)
+class School:
+    """One way to arrange the returns, solved for the job in hand: the buzz it leaves, and the edit that makes it."""
+
+    label: str
+    buzz: Estimate
+    edit: Edit | None
