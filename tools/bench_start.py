@@ -72,12 +72,13 @@ def _demo(mark, times: dict[str, float], finish) -> None:  # type: ignore[no-unt
     from PyQt6.QtCore import Qt, QTimer
 
     from pigtail.desktop import start
+    from pigtail.desktop.helper import Helper
     from pigtail.desktop.window import MainWindow
 
+    helper = Helper()
     application = start.make_application(["pigtail"])
-    sys.setswitchinterval(start.TURN_S)
     window = MainWindow("Larkmoor Forty")
-    loader = start.Loader(window, start._demo("larkmoor"))
+    loader = start.Loader(window, start.Opening("Larkmoor Forty", demo="larkmoor"), helper)
     last = [0.0]
     gaps: list[float] = []
 
@@ -135,7 +136,9 @@ def main() -> None:
     bare, curve, demo = middle["bare"]["paint"], middle["curve"]["paint"], middle["demo"]
     print(f"first paint: {demo['paint'] / bare:.2f} x a bare painted window (at most 2)")
     print(f"all ready:   {demo['ready'] / curve:.2f} x a window with one plotted curve (at most 1.2)")
-    print(f"longest event-loop gap: {1e3 * demo['gap']:.0f} ms median, {1e3 * max(found['demo']['gap']):.0f} ms worst (at most 50)")
+    print(
+        f"longest event-loop gap: {1e3 * demo['gap']:.0f} ms median, {1e3 * max(found['demo']['gap']):.0f} ms worst (at most 50)"
+    )
     print(f"(ms, medians of {ROUNDS}: bare {1e3 * bare:.0f}, curve {1e3 * curve:.0f}, "
           f"paint {1e3 * demo['paint']:.0f}, ready {1e3 * demo['ready']:.0f})")  # fmt: skip
 

@@ -7,9 +7,10 @@ its value clearly in the right direction is not offered, whatever the habit of t
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from functools import partial
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
+
+from msgspec.structs import replace
 
 from pigtail.advice.networks import drop_network, propose_plan, regauged, resupplied, with_network
 from pigtail.advice.plan import fit_coupling, fit_pad, with_part
@@ -37,8 +38,7 @@ Candidate = tuple[str, Edit]
 S = TypeVar("S", bound=Study)
 
 
-@dataclass(frozen=True)
-class _Field:
+class _Field(NamedTuple):
     """How a study's findings are mended: the study, its telling number, and which way is better (±1)."""
 
     study: Callable[[Job], Study]

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from importlib import resources
 from pathlib import Path
 
 from pigtail.catalogue.errors import CatalogueError
+from pigtail.catalogue.topologies import DATA
 from pigtail.job.file import Document, decode, write_atomically
 
 #: Name on the command line -> file.
@@ -16,7 +16,7 @@ def demo_bytes(name: str) -> bytes:
     """The file of a demo job; raises CatalogueError."""
     if name not in DEMOS:
         raise CatalogueError("demo", name, list(DEMOS))
-    return resources.files("pigtail.catalogue").joinpath("data", "demo", DEMOS[name]).read_bytes()
+    return (DATA / "demo" / DEMOS[name]).read_bytes()
 
 
 def demo(name: str = "larkmoor") -> Document:

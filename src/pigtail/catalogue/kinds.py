@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import dataclass
 from functools import cache
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -24,8 +23,7 @@ _ROLES: dict[str, type] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
+class Kind(NamedTuple):
     """An entry of the catalogue as a list shows it."""
 
     key: str

@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import dataclass
 from functools import cache
-from importlib import resources
+from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.job.model import Part, Section
 from pigtail.units import Basis, Known, parse_known, parse_quantity
 
+#: Where the data files of the catalogue lie.
+DATA = Path(__file__).parent / "data"
 
-@dataclass(frozen=True, slots=True)
-class PartRule:
+
+class PartRule(msgspec.Struct, frozen=True):
     """A part of a topology: what it is, its usual value and spread, and the rule by which it is chosen.
 
     `outside` marks figures that the judgement uses and the subcircuit does not; `shunt` parts that go to the common.
@@ -40,8 +43,7 @@ class PartRule:
         return Known.of(nominal, self.unit, basis, tolerance=self.tolerance)
 
 
-@dataclass(frozen=True, slots=True)
-class Topology:
+class Topology(msgspec.Struct, frozen=True):
     """A network: its inputs, whether it uses the common port, its subcircuit text and parts."""
 
     key: str
@@ -72,7 +74,7 @@ class Topology:
 
 def data(name: str) -> str:
     """Text of a data file of the catalogue."""
-    return resources.files("pigtail.catalogue").joinpath("data", name).read_text(encoding="utf-8")
+    return (DATA / name).read_text(encoding="utf-8")
 
 
 @cache

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
+
+import msgspec
 
 from pigtail.circuit.errors import DeckError
 from pigtail.circuit.expressions import Expression, Number, number, parse_value, substitute
@@ -21,8 +22,7 @@ MAX_CHARACTERS = 2_000_000
 _WORD = re.compile(r"\{[^}]*\}|[^\s=,]+|=")
 
 
-@dataclass(frozen=True, slots=True)
-class Element:
+class Element(msgspec.Struct, frozen=True):
     """One part of the flattened circuit: its nodes, value, and for a source its AC amplitude."""
 
     kind: str
@@ -33,8 +33,7 @@ class Element:
     line: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Sweep:
+class Sweep(msgspec.Struct, frozen=True):
     """Frequencies of an .ac card: points a decade from start to stop [Hz]."""
 
     per_decade: int
@@ -42,8 +41,7 @@ class Sweep:
     stop_hz: float
 
 
-@dataclass(frozen=True)
-class Circuit:
+class Circuit(msgspec.Struct, frozen=True, dict=True):
     """A flattened circuit: parameters in the order of their definition, elements, and the sweep asked for."""
 
     title: str
@@ -62,12 +60,11 @@ class Circuit:
         return tuple(dict.fromkeys(n for e in self.elements for n in e.nodes if n != "0"))
 
 
-@dataclass
-class _Subcircuit:
+class _Subcircuit(msgspec.Struct):
     name: str
     ports: tuple[str, ...]
     defaults: dict[str, Expression]
-    body: list[tuple[int, list[str]]] = field(default_factory=list)
+    body: list[tuple[int, list[str]]] = msgspec.field(default_factory=list)
 
 
 @lru_cache(maxsize=64)

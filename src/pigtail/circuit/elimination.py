@@ -8,9 +8,9 @@ threshold); each step of the plan is then one array operation over samples × fr
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,6 +18,7 @@ Array = NDArray[Any]
 Entries = Mapping[tuple[int, int], Array]
 #: A pivot is at least this part of the largest entry of its row in the nominal case.
 THRESHOLD = 1e-3
+NOUGHT = np.zeros(())
 
 
 class SingularError(ArithmeticError):
@@ -28,25 +29,26 @@ class SingularError(ArithmeticError):
         self.unknown = unknown
 
 
-@dataclass(frozen=True)
-class _Step:
+class _Step(msgspec.Struct, frozen=True):
     row: int
     column: int
     below: tuple[int, ...]
     right: tuple[int, ...]
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(msgspec.Struct, frozen=True):
     """The pivots of an elimination in order, with the rows and columns each one touches."""
 
     size: int
     steps: tuple[_Step, ...]
 
-    def solve(self, entries: Entries, b: list[Array]) -> list[Array]:
-        """x of A·x = b; entries and b are arrays that broadcast together, x in the order of the unknowns."""
+    def solve(self, entries: Entries, b: Mapping[int, Array]) -> list[Array]:
+        """x of A·x = b; entries and b are arrays that broadcast together, x in the order of the unknowns.
+
+        b holds the rows that are not nought.
+        """
         a = dict(entries)
-        right_side = list(b)
+        right_side = dict(b)
         for step in self.steps:
             inverse = 1.0 / a[step.row, step.column]
             for i in step.below:
@@ -55,10 +57,13 @@ class Plan:
                     change = factor * a[step.row, j]
                     old = a.get((i, j))
                     a[i, j] = -change if old is None else old - change
-                right_side[i] = right_side[i] - factor * right_side[step.row]
+                if step.row in right_side:
+                    change = factor * right_side[step.row]
+                    old = right_side.get(i)
+                    right_side[i] = -change if old is None else old - change
         x: list[Array] = [np.zeros(())] * self.size
         for step in reversed(self.steps):
-            value = right_side[step.row]
+            value = right_side.get(step.row, NOUGHT)
             for j in step.right:
                 value = value - a[step.row, j] * x[j]
             x[step.column] = value / a[step.row, step.column]

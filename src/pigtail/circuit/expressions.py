@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -41,22 +41,19 @@ OPERATORS: dict[str, Callable[..., Value]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Number:
+class Number(msgspec.Struct, frozen=True):
     """A constant."""
 
     value: float
 
 
-@dataclass(frozen=True, slots=True)
-class Name:
+class Name(msgspec.Struct, frozen=True):
     """A parameter."""
 
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Call:
+class Call(msgspec.Struct, frozen=True):
     """An operator or a function applied to its arguments."""
 
     function: Callable[..., Value]

@@ -115,12 +115,10 @@ def _solved(
     system: _System, entries: _Matrix, b: Mapping[int, Array], shape: tuple[int, ...], kind: str
 ) -> Array:
     """All unknowns [*shape, n] of A·x = b, checked by the residual of every equation."""
-    zero = np.zeros((1,) * len(shape))
-    right_side = [b.get(i, zero) for i in range(system.size)]
     plan = _plan(system, entries, kind)
     with np.errstate(all="ignore"):
-        x = plan.solve(entries, right_side)
-        right = _satisfies(entries, x, right_side, shape)
+        x = plan.solve(entries, b)
+        right = _satisfies(entries, x, b, shape)
     if not right:
         raise UnsolvedError(
             f"the solution of “{system.circuit.title}” does not satisfy its own equations; "
@@ -129,19 +127,26 @@ def _solved(
     return np.stack([np.broadcast_to(v, shape) for v in x], axis=-1)
 
 
-def _satisfies(entries: _Matrix, x: list[Array], b: list[Array], shape: tuple[int, ...]) -> bool:
+def _satisfies(entries: _Matrix, x: list[Array], b: Mapping[int, Array], shape: tuple[int, ...]) -> bool:
     """Whether x satisfies every equation to RESIDUAL_LIMIT of the largest term in it."""
     places = sorted(entries)
-    starts = np.searchsorted([i for i, _ in places], range(len(b)))
+    starts = np.searchsorted([i for i, _ in places], range(len(x)))
     terms = np.empty((len(places), *shape), dtype=np.result_type(*x, *entries.values()))
     for k, (i, j) in enumerate(places):
         np.multiply(entries[i, j], x[j], out=terms[k])
     sums = np.add.reduceat(terms, starts)
-    largest = np.maximum.reduceat(np.abs(terms), starts)
-    for i, value in enumerate(b):
+    for i, value in b.items():
         sums[i] -= value
-        np.maximum(largest[i], np.abs(value), out=largest[i])
-    return bool((np.abs(sums) <= RESIDUAL_LIMIT * largest + 1e-30).all())
+    largest = np.maximum.reduceat(np.abs(terms.view(float)), starts)
+    return bool((np.abs(sums.view(float)) <= RESIDUAL_LIMIT * _paired(largest, sums) + 1e-30).all())
+
+
+def _paired(largest: Array, sums: Array) -> Array:
+    """The larger of real and imaginary part for both, where terms are complex and seen as pairs of floats."""
+    if not np.iscomplexobj(sums):
+        return largest
+    pairs = largest.reshape(*sums.shape, 2)
+    return np.repeat(pairs.max(axis=-1), 2, axis=-1).reshape(largest.shape)
 
 
 def _plan(system: _System, entries: _Matrix, kind: str) -> Plan:

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
     from pigtail.desktop.assemble import Assembly
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(NamedTuple):
     """An action: its id, words, keys, menu, when it can be used, and what it does."""
 
     id: str

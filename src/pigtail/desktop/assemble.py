@@ -13,8 +13,7 @@ from PyQt6.QtWidgets import QApplication, QMenu
 
 from pigtail import __version__
 from pigtail.advice.measure import next_readings
-from pigtail.advice.plan import propose
-from pigtail.advice.remedies import schools
+from pigtail.advice.networks import propose_plan
 from pigtail.desktop import actions, ask, theme
 from pigtail.desktop.session import Session
 from pigtail.desktop.stations.base import Station
@@ -50,12 +49,16 @@ class Assembly(QObject):
     """The working window: the session and its views."""
 
     def __init__(
-        self, window: MainWindow, keeper: Keeper | None = None, settings: QSettings | None = None
+        self,
+        window: MainWindow,
+        keeper: Keeper | None = None,
+        settings: QSettings | None = None,
+        helper: Helper | Inside | None = None,
     ) -> None:
         super().__init__(window)
         self.window = window
         self.settings = settings or QSettings("pigtail", "pigtail")
-        self.session = Session(keeper, self)
+        self.session = Session(keeper, helper, self)
         self.side = Lane("side", self)
         self.strip, self.why = BenchStrip(), Why()
         self.views: dict[str, Station] = {}
@@ -149,7 +152,7 @@ class Assembly(QObject):
     def _solve_schools(self, view: ReturnsStation, job: Job) -> None:
         self.side.submit(
             "schools",
-            lambda: schools(job),
+            lambda: self.session.helper.call("schools", job),
             lambda found: view.show_schools(job, found),
             lambda e: self.tell(str(e)),
         )
@@ -163,10 +166,12 @@ class Assembly(QObject):
 
     # -- the document ---------------------------------------------------------------------------------------
 
-    def start(self, document: Document, path: Path | None, *, unsaved: bool = False) -> None:
-        """Put a document on view."""
+    def start(
+        self, document: Document, path: Path | None, *, unsaved: bool = False, studies: Studies | None = None
+    ) -> None:
+        """Put a document on view, with its studies if they were made already."""
         self._fresh = True
-        self.session.start(document, path, unsaved=unsaved)
+        self.session.start(document, path, unsaved=unsaved, studies=studies)
         if path is not None:
             self._remember(path)
 
@@ -338,7 +343,7 @@ class Assembly(QObject):
         job = self.session.job
         if job is not None and job.modules:
             module = job.modules[0]
-            self.session.edit(f"propose a plan for {module.name}", partial(propose, module_id=module.id))
+            self.session.edit(f"propose a plan for {module.name}", partial(propose_plan, module_id=module.id))
 
     def strike_reading(self) -> None:
         """Strike the reading chosen in Survey's log."""
@@ -388,14 +393,12 @@ class Assembly(QObject):
 
     def write_sheet(self, folder: Path) -> None:
         """Write the sheet's files in the background."""
-        from pigtail.sheet.write import write_sheet
-
         job, studies = self.session.job, self.session.studies
         if job is None or studies is None:
             return
         self.side.submit(
             "sheet",
-            lambda: write_sheet(job, studies, folder),
+            lambda: self.session.helper.call("write_sheet", job, studies, folder),
             lambda paths: self.tell(f"The sheet is written: {', '.join(p.name for p in paths)} in {folder}."),
             lambda error: self.tell(str(error)),
         )
@@ -411,15 +414,13 @@ class Assembly(QObject):
     def print_sheet(self, printer: object) -> None:
         """Print the sheet: made in the background, sent to the printer page by page."""
         from pigtail.desktop.paper import print_pdf
-        from pigtail.sheet.content import make_sheet
-        from pigtail.sheet.pdf import pdf_bytes
 
         job, studies = self.session.job, self.session.studies
         if job is None or studies is None:
             return
         self.side.submit(
             "print",
-            lambda: pdf_bytes(make_sheet(job, studies)),
+            lambda: self.session.helper.call("sheet_pdf", job, studies),
             lambda data: self.tell(f"The sheet is printed: {print_pdf(data, printer)} pages."),  # type: ignore[arg-type]
             lambda error: self.tell(str(error)),
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -31,8 +31,7 @@ from pigtail.units import Basis, KnownError, UnreadableError, format_known
 MODULE_ID = "module"
 
 
-@dataclass(frozen=True)
-class _Line:
+class _Line(NamedTuple):
     """A value that can be given: where it belongs, its unit, and its field in the dialog."""
 
     address: str

@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from pigtail.advice.remedies import advised
+from pigtail.desktop.helper import Helper, Inside
 from pigtail.desktop.work import Lane
 from pigtail.job.edits import Edit
 from pigtail.job.errors import JobError
 from pigtail.job.file import Document, load, save
 from pigtail.job.model import Job
 from pigtail.job.recovery import Keeper, Leftover, discard
-from pigtail.studies.results import Studies, study_job
+from pigtail.studies.results import Studies
 
 
-@dataclass(frozen=True)
-class _Step:
+class _Step(NamedTuple):
     """A job of the history and the words of the edit that led to it."""
 
     job: Job
@@ -39,8 +38,14 @@ class Session(QObject):
     failed = pyqtSignal(str)
     said = pyqtSignal(str)
 
-    def __init__(self, keeper: Keeper | None = None, parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        keeper: Keeper | None = None,
+        helper: Helper | Inside | None = None,
+        parent: QObject | None = None,
+    ) -> None:
         super().__init__(parent)
+        self.helper = helper or Inside()
         self._keeper = keeper or Keeper()
         self._disk = Lane("disk", self)
         self._study = Lane("study", self)
@@ -57,13 +62,15 @@ class Session(QObject):
 
     # -- the document ---------------------------------------------------------------------------------------
 
-    def start(self, document: Document, path: Path | None, *, unsaved: bool = False) -> None:
-        """Make a document the open job, with an empty history."""
+    def start(
+        self, document: Document, path: Path | None, *, unsaved: bool = False, studies: Studies | None = None
+    ) -> None:
+        """Make a document the open job, with an empty history; `studies` of it, if they were made already."""
         self._past, self._future = [], []
         self._extras = document.extras
         self._saved = None if unsaved else document.job
         self.path, self.studies = path, None
-        self._become(document.job, "")
+        self._become(document.job, "", studies)
         if not unsaved:
             self._disk.submit("keep", self._keeper.drop, lambda _: None, self._not_kept)
 
@@ -155,12 +162,18 @@ class Session(QObject):
 
     # -- what follows a change ------------------------------------------------------------------------------
 
-    def _become(self, job: Job, words: str) -> None:
+    def _become(self, job: Job, words: str, studies: Studies | None = None) -> None:
         self.job, self._words = job, words
         self.number += 1
         self.changed.emit(job)
+        if studies is not None:
+            self._is_studied(job, studies)
+            return
         self._study.submit(
-            "study", lambda: study_job(job), lambda s: self._is_studied(job, s), self._not_studied
+            "study",
+            lambda: self.helper.call("study", job),
+            lambda s: self._is_studied(job, s),
+            self._not_studied,
         )
 
     def _is_studied(self, job: Job, studies: Studies) -> None:
@@ -169,7 +182,10 @@ class Session(QObject):
         self.studies = studies
         self.studied.emit(studies)
         self._study.submit(
-            "advise", lambda: advised(job, studies), lambda s: self._is_advised(job, s), self._not_studied
+            "advise",
+            lambda: self.helper.call("advise", job, studies),
+            lambda s: self._is_advised(job, s),
+            self._not_studied,
         )
 
     def _is_advised(self, job: Job, studies: Studies) -> None:
@@ -210,3 +226,4 @@ class Session(QObject):
         self._study.close()
         self._disk.close()
         self._keeper.close()
+        self.helper.close()

@@ -4,10 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-from argparse import Namespace
-from collections.abc import Callable
-from pathlib import Path
-from typing import TYPE_CHECKING
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # small matrices: more threads only cost start-up time
 
@@ -15,17 +11,40 @@ from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QApplication
 
 from pigtail.desktop import theme
+from pigtail.desktop.helper import Helper
 from pigtail.desktop.window import MainWindow
 
+TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from argparse import Namespace
+    from pathlib import Path
+
     from pigtail.desktop.assemble import Assembly
+    from pigtail.desktop.work import Lane
     from pigtail.job.file import Document
     from pigtail.job.recovery import Leftover
+    from pigtail.studies.results import Studies
 
 DEMO_TITLES = {"larkmoor": "Larkmoor Forty", "tidewell": "Tidewell Minor"}
-#: Seconds a thread may hold the interpreter before another gets its turn; short, so that the window stays alive
-#: while studies run beside it.
-TURN_S = 0.0001
+
+
+class Opening:
+    """What the window opens with: its title while it loads, and how the first job comes: ready made, or asked of
+    the studies' process so that it is read and studied while the window is still being assembled."""
+
+    def __init__(
+        self, title: str = "", document: Document | None = None, path: Path | None = None, demo: str = ""
+    ) -> None:
+        self.title, self.document, self.path, self.demo = title, document, path, demo
+
+    def fetch(self, helper: Helper | None) -> tuple[Document | None, Studies | None]:
+        """The first job and its studies; runs in the background."""
+        if self.demo:
+            from pigtail.desktop.helper import Inside
+
+            found: tuple[Document, Studies] = (helper or Inside()).call("first_demo", self.demo)  # type: ignore[assignment]
+            return found
+        return self.document, None
 
 
 class Loader(QObject):
@@ -33,50 +52,66 @@ class Loader(QObject):
 
     assembled = pyqtSignal(object)
 
-    def __init__(self, window: MainWindow, first: Callable[[], tuple[Document, Path | None] | None]) -> None:
+    def __init__(self, window: MainWindow, opening: Opening, helper: Helper | None = None) -> None:
         super().__init__(window)
-        self.window, self.first = window, first
+        self.window, self.opening, self.helper = window, opening, helper
         self.assembly: Assembly | None = None
+        self.lanes: list[Lane] = []
+        self._first: tuple[Document | None, Studies | None] | None = None
         window.face.painted.connect(lambda: QTimer.singleShot(0, self.begin))
 
     def begin(self) -> None:
-        """Import what is heavy in the background."""
+        """Load the program in one lane, have the first job read and studied in another."""
         from pigtail.desktop.work import Lane
 
-        self.lane = Lane("load", self)
-        self.lane.submit("load", self._load, self._loaded, self._not_loaded)
+        self.lanes = [Lane("load", self), Lane("fetch", self)]
+        self.lanes[1].submit(
+            "fetch", lambda: self.opening.fetch(self.helper), self._fetched, self._not_loaded
+        )
+        self.lanes[0].submit("load", _load, self._loaded, self._not_loaded)
 
-    def _load(self) -> tuple[tuple[Document, Path | None] | None, list[Leftover]]:
-        import pigtail.desktop.assemble  # noqa: F401  the heavy imports happen here, off the main thread
-        from pigtail.job.recovery import leftovers
-
-        return self.first(), leftovers()
-
-    def _loaded(self, found: tuple[tuple[Document, Path | None] | None, list[Leftover]]) -> None:
+    def _loaded(self, left: list[Leftover]) -> None:
         from pigtail.desktop.assemble import Assembly
 
-        opened, left = found
-        self.assembly = Assembly(self.window)
+        self.left = left
+        self.assembly = Assembly(self.window, helper=self.helper)
         self.assembled.emit(self.assembly)
-        QTimer.singleShot(0, lambda: self._show(opened, left))
+        self._show()
 
-    def _show(self, opened: tuple[Document, Path | None] | None, left: list[Leftover]) -> None:
-        assert self.assembly is not None
-        if opened is not None:
-            self.assembly.start(*opened)
+    def _fetched(self, first: tuple[Document | None, Studies | None]) -> None:
+        self._first = first
+        self._show()
+
+    def _show(self) -> None:
+        """Put the first job on view once both it and the window are there."""
+        if self.assembly is None or self._first is None:
+            return
+        document, studies = self._first
+        if document is not None:
+            self.assembly.start(document, self.opening.path, studies=studies)
         else:
             self.assembly.show_empty()
-        self.assembly.offer_leftovers(left)
+        self.assembly.offer_leftovers(self.left)
 
     def _not_loaded(self, error: BaseException) -> None:
         self.window.message.tell(f"The job could not be opened: {error}")
 
     def close(self) -> None:
         """End all background work."""
-        if hasattr(self, "lane"):
-            self.lane.close()
+        for lane in self.lanes:
+            lane.close()
         if self.assembly is not None:
             self.assembly.close()
+        elif self.helper is not None:
+            self.helper.close()
+
+
+def _load() -> list[Leftover]:
+    """Import what is heavy, off the main thread; returns what killed programs left."""
+    import pigtail.desktop.assemble  # noqa: F401
+    from pigtail.job.recovery import leftovers
+
+    return leftovers()
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -98,7 +133,7 @@ def run_window(options: Namespace) -> int:
         from pigtail.desktop.shots import run_shots
 
         return run_shots(options.folder)
-    opening, first = "", None
+    opening = Opening()
     if options.command == "demo":
         if options.name not in DEMO_TITLES:
             print(
@@ -106,37 +141,28 @@ def run_window(options: Namespace) -> int:
                 file=sys.stderr,
             )
             return 2
-        opening, first = DEMO_TITLES[options.name], _demo(options.name)
+        opening = Opening(DEMO_TITLES[options.name], demo=options.name)
     elif options.file is not None:
-        opened = _opened(options.file)
-        if opened is None:
+        document = _opened(options.file)
+        if document is None:
             return 2
-        opening, first = options.file.name, lambda: opened
+        opening = Opening(options.file.name, document, options.file)
+    helper = Helper()
     application = make_application([sys.argv[0]])
-    sys.setswitchinterval(TURN_S)
-    window = MainWindow(opening)
-    loader = Loader(window, first or (lambda: None))
+    window = MainWindow(opening.title)
+    loader = Loader(window, opening, helper)
     window.show()
     code = application.exec()
     loader.close()
     return code
 
 
-def _demo(name: str) -> Callable[[], tuple[Document, Path | None]]:
-    def load() -> tuple[Document, Path | None]:
-        from pigtail.catalogue.demo import demo
-
-        return demo(name), None
-
-    return load
-
-
-def _opened(path: Path) -> tuple[Document, Path] | None:
+def _opened(path: Path) -> Document | None:
     from pigtail.job.errors import JobError
     from pigtail.job.file import load
 
     try:
-        return load(path), path
+        return load(path)
     except JobError as error:
         print(f"pigtail: {error}", file=sys.stderr)
         return None

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtGui import QColor
@@ -13,8 +12,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 from pigtail.desktop import glyphs, theme
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(NamedTuple):
     """A cell: its text, what editing it does (None: not editable), a severity word for a mark, a use of colour."""
 
     text: str

@@ -2,31 +2,33 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from pigtail.desktop import glyphs, theme
 
+TYPE_CHECKING = False
 if TYPE_CHECKING:
     from pigtail.studies.findings import Finding
     from pigtail.studies.results import Studies
 
 
-@dataclass(frozen=True)
 class Dial:
     """What a tell-tale shows: its number, the finding codes that judge it, and the scale it is drawn on."""
 
-    key: str
-    words: str
-    number: str
-    station: str
-    codes: tuple[str, ...]
-    scale: tuple[float, float]
-    limits: tuple[float, ...]
+    def __init__(
+        self,
+        key: str,
+        words: str,
+        number: str,
+        station: str,
+        codes: tuple[str, ...],
+        scale: tuple[float, float],
+        limits: tuple[float, ...],
+    ) -> None:
+        self.key, self.words, self.number, self.station = key, words, number, station
+        self.codes, self.scale, self.limits = codes, scale, limits
 
 
 DIALS = (

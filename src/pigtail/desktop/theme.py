@@ -2,37 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from importlib import resources
+import os
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
 FAMILY = "B612"
+FONTS = os.path.join(os.path.dirname(os.path.dirname(__file__)), "sheet", "data", "fonts")
 BODY_PX, SMALL_PX, LARGE_PX = 13, 11, 17
 
 
-@dataclass(frozen=True)
 class Theme:
-    """Colours by their use."""
+    """Colours by their use. A plain class: what the first paint needs imports as little as can be."""
 
-    name: str
-    ground: str
-    panel: str
-    field: str
-    ink: str
-    dim: str
-    line: str
-    accent: str
-    on_accent: str
-    picked: str
-    copper: str
-    ivory: str
-    stop: str
-    fix: str
-    watch: str
-    unknown: str
-    good: str
+    USES = (
+        "ground", "panel", "field", "ink", "dim", "line", "accent", "on_accent", "picked", "copper", "ivory",
+        "stop", "fix", "watch", "unknown", "good",
+    )  # fmt: skip
+
+    def __init__(self, name: str, **colours: str) -> None:
+        self.name = name
+        for use in self.USES:
+            setattr(self, use, colours[use])
 
     def severity(self, word: str) -> QColor:
         """Colour of a severity by its word; dim while there is none yet."""
@@ -71,9 +62,8 @@ def font(px: int = BODY_PX, *, bold: bool = False) -> QFont:
 
 def load_fonts() -> None:
     """Make the bundled fonts known to Qt; done once at the start."""
-    folder = resources.files("pigtail.sheet").joinpath("data", "fonts")
     for file in ("B612-Regular.ttf", "B612-Bold.ttf"):
-        QFontDatabase.addApplicationFont(str(folder.joinpath(file)))
+        QFontDatabase.addApplicationFont(os.path.join(FONTS, file))
 
 
 def apply(application: QApplication, theme: Theme) -> None:

@@ -5,7 +5,7 @@ It opens at once and knows nothing of jobs; `assemble` fills it when the rest of
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import os
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QPaintEvent
@@ -24,6 +24,10 @@ from pigtail.desktop.lead import Lead
 from pigtail.desktop.telltales import TellTales
 
 WHY_WIDTH, STRIP_HEIGHT = 292, 82
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
 
 
 class MessageLine(QFrame):
@@ -192,6 +196,4 @@ def _job_file(urls: list) -> str:  # type: ignore[type-arg]
 
 def icon_path() -> str:
     """Path of the program's icon."""
-    from importlib import resources
-
-    return str(resources.files("pigtail.desktop").joinpath("data", "pigtail.svg"))
+    return os.path.join(os.path.dirname(__file__), "data", "pigtail.svg")

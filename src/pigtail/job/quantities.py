@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+import msgspec
 
 from pigtail.job.model import AnyTerminal, AudioIn, AudioOut, Function, Rail, SupplyIn
 
 
-@dataclass(frozen=True, slots=True)
-class Quantity:
+class Quantity(msgspec.Struct, frozen=True):
     """A value of a terminal: its field, its words, unit and lowest allowed value; `feeds` is the reading
     that tells it, if one does; `plausible` is the range over which it is tried while it is unknown."""
 

@@ -7,9 +7,9 @@ a parameter of the deck by a plain name (`rx_out_left_emf`), so that a study can
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from functools import cache
 
+import msgspec
 import numpy as np
 
 from pigtail.catalogue.topologies import Topology, data, topology
@@ -53,8 +53,7 @@ class CompileError(ValueError):
         self.link = link
 
 
-@dataclass(frozen=True)
-class Netlist:
+class Netlist(msgspec.Struct, frozen=True):
     """A compiled job: its deck text, the circuit read from it, and the inputs it rests on."""
 
     job: Job
@@ -68,6 +67,18 @@ class Netlist:
         in_deck = {i.name for i in self.inputs if i.in_deck}
         chosen = {k: v for k, v in samples.items() if k in in_deck}
         return chosen | {k: np.array([v]) for k, v in extra.items()}
+
+    def cases(self, samples: Samples, *cases: dict[str, float]) -> Samples:
+        """The samples once for each case of switches, all in one batch; `split` takes its results apart.
+
+        A switch that a case does not name keeps 0.
+        """
+        size = max(v.size for v in samples.values())
+        whole = {
+            k: np.tile(np.broadcast_to(v, size), len(cases)) for k, v in self.deck_samples(samples).items()
+        }
+        names = {name for case in cases for name in case}
+        return whole | {n: np.repeat([case.get(n, 0.0) for case in cases], size) for n in names}
 
     def node(self, address: str) -> str:
         """Node of a terminal."""

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from math import sqrt
+
+import msgspec
 
 from pigtail.units import Basis, Known, format_quantity, format_spread
 
 
-@dataclass(frozen=True, slots=True)
-class Input:
+class Input(msgspec.Struct, frozen=True):
     """A value that a study rests on: its parameter name, words, what is known, and what it belongs to.
 
     `plausible` is the range it is tried over while it is not known; `in_deck` tells that the netlist has it.
@@ -32,8 +32,7 @@ class Input:
         return low, sqrt(low * high) if low > 0 else (low + high) / 2, high
 
 
-@dataclass(frozen=True)
-class Estimate:
+class Estimate(msgspec.Struct, frozen=True):
     """A result with its spread [unit]. Value, low and high are None/NaN-free; None while something is missing.
 
     `leading` are the inputs that widen the spread, the greatest first; `missing` those not known that it needs.
@@ -46,7 +45,7 @@ class Estimate:
     basis: Basis
     words: str
     leading: tuple[Input, ...] = ()
-    missing: tuple[Input, ...] = field(default=())
+    missing: tuple[Input, ...] = ()
 
     def text(self) -> str:
         """Value with its spread, or “unknown”."""
@@ -59,8 +58,7 @@ class Estimate:
         return "?" if self.value is None else format_quantity(self.value, self.unit)
 
 
-@dataclass(frozen=True, slots=True)
-class Wanted:
+class Wanted(msgspec.Struct, frozen=True):
     """A result to be estimated: its unit and its words."""
 
     unit: str

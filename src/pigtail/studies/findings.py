@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+
+import msgspec
+from msgspec.structs import force_setattr, replace
 
 from pigtail.job.edits import Edit
 from pigtail.job.model import Function
@@ -30,8 +32,7 @@ def worst(severities: list[Severity]) -> Severity:
     return min(severities, key=ORDER.index, default=Severity.GOOD)
 
 
-@dataclass(frozen=True)
-class Remedy:
+class Remedy(msgspec.Struct, frozen=True):
     """An edit that mends a finding, what it is called, and what it was solved to bring."""
 
     label: str
@@ -39,8 +40,7 @@ class Remedy:
     brings: str = ""
 
 
-@dataclass(frozen=True)
-class Measure:
+class Measure(msgspec.Struct, frozen=True):
     """A reading that would settle something: where the probes go, and why."""
 
     point: str
@@ -50,8 +50,7 @@ class Measure:
     reason: str
 
 
-@dataclass(frozen=True)
-class Ingredient:
+class Ingredient(msgspec.Struct, frozen=True):
     """A value that a result rests on, as Why shows it."""
 
     words: str
@@ -59,8 +58,7 @@ class Ingredient:
     basis: str
 
 
-@dataclass(frozen=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True):
     """One judgement. `value`, `limit` and `margin` are in `unit`; `why` is the relation with its numbers."""
 
     code: str
@@ -77,10 +75,10 @@ class Finding:
     why: str = ""
     ingredients: tuple[Ingredient, ...] = ()
     settle: str = ""
-    remedies: tuple[Remedy, ...] = field(default=(), compare=False)
+    remedies: tuple[Remedy, ...] = ()
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "sentence", self.sentence[:1].upper() + self.sentence[1:])
+        force_setattr(self, "sentence", self.sentence[:1].upper() + self.sentence[1:])
 
     @property
     def key(self) -> tuple[str, str]:
@@ -88,8 +86,7 @@ class Finding:
         return self.code, self.subject
 
 
-@dataclass(frozen=True)
-class Study:
+class Study(msgspec.Struct, frozen=True):
     """What a study found: numbers by their stable name, and findings, the worst first."""
 
     name: str

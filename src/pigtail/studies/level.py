@@ -9,6 +9,7 @@ f = 1/(2πC·(Rs + Rload)). Offset: the same two nodes at rest. Limits are commo
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,15 +22,16 @@ from pigtail.studies.compile import Netlist, compile_job
 from pigtail.studies.estimate import Estimate, Input, Wanted
 from pigtail.studies.findings import ORDER, Finding, Severity, at_least, at_most, judged, within
 from pigtail.studies.results import FeedDetail, LevelStudy, Rung
-from pigtail.studies.spread import Samples, estimate
+from pigtail.studies.spread import Samples, estimate, split
 
 Array = NDArray[np.float64]
 REFERENCE_HZ = 1000.0
 SEARCH_HZ = (1e-3, 1e8)
-CORNER_STEPS = 3
-NEAR = (
-    100.0  # width of the neighbourhood of the nominal corner in which a sample's corner is looked for first
-)
+REFINEMENTS = 1
+SPLIT = np.linspace(0.0, 1.0, 13)
+#: Width of the neighbourhood of the nominal corner in which a sample's corner is looked for first, in decades.
+NEAR_DECADES = 2.0
+NEAR = np.linspace(0.0, 1.0, 17)
 CORNER_DB = -10 * np.log10(2.0)
 CURVE_HZ = np.geomspace(5.0, 200e3, 70)
 
@@ -113,8 +115,7 @@ class _Feed:
         }
         found = estimate(self.inputs, self.solve, wanted)
         nominal = {i.name: np.array([i.ends[1]]) for i in self.inputs}
-        curve = np.abs(self._transfer(nominal, CURVE_HZ))[0]
-        middle = float(np.abs(self._transfer(nominal, np.array([REFERENCE_HZ])))[0, 0])
+        *curve, middle = np.abs(self._transfer(nominal, np.append(CURVE_HZ, REFERENCE_HZ)))[0]
         corners = self._corners()
         sink_words = self.netlist.job.label(self.sink)
         rungs = (
@@ -142,7 +143,7 @@ class _Feed:
             found["wanted"],
             found["overload"],
             tuple(CURVE_HZ.tolist()),
-            tuple((20 * np.log10(np.maximum(curve, 1e-12) / max(middle, 1e-12))).tolist()),
+            tuple((20 * np.log10(np.maximum(curve, 1e-12) / max(float(middle), 1e-12))).tolist()),
             numbers,
         )
 
@@ -154,25 +155,28 @@ class _Feed:
 
     def solve(self, samples: Samples) -> dict[str, Array]:
         net = self.netlist
-        batch = Batch(net.circuit, net.deck_samples(samples, **self.drives))
-        both, rest = batch.ac([REFERENCE_HZ]), batch.operating_point()
-        silent = {f"{net.node(a)}_drive": 0.0 for a in self.sources[1:]}
-        one = both
-        if silent:
-            one = Batch(net.circuit, net.deck_samples(samples, **self.drives, **silent)).ac([REFERENCE_HZ])
+        every = {f"{net.node(a)}_drive": 1.0 for a in self.sources} | self.drives
+        alone = every | {f"{net.node(a)}_drive": 0.0 for a in self.sources[1:]}
+        batch = Batch(net.circuit, net.cases(samples, every, alone))
+        driven, rest = batch.ac([REFERENCE_HZ]), batch.operating_point()
+
+        def both(solved: NDArray[Any]) -> NDArray[Any]:
+            return split(solved, 2)[0].reshape(-1)
+
         source = net.node(self.sources[0])
         source_back = net.reference(self.sources[0])
-        current = both.i(f"rz.x{source}")[:, 0]
-        pin = both.v(source, source_back)[:, 0]
-        delivered = _dbv(both.v(self.out, self.back)[:, 0])
+        current = both(driven.i(f"rz.x{source}"))
+        pin = both(driven.v(source, source_back))
+        arrived, alone_arrived = split(driven.v(self.out, self.back)[:, 0], 2)
+        delivered = _dbv(arrived)
         stem = self.sink.replace(".", "_")
         wanted, overload = (20 * np.log10(samples[f"{stem}_{k}"]) for k in ("wanted", "overload"))
         results = {
             "delivered": delivered,
             "target": delivered - wanted,
             "headroom": overload - delivered,
-            "offset": rest.v(self.out, self.back),
-            "one": _dbv(one.v(self.out, self.back)[:, 0]),
+            "offset": both(rest.v(self.out, self.back)),
+            "one": _dbv(alone_arrived),
             "load": np.abs(pin) / np.maximum(np.abs(current), 1e-15),
             "wanted": wanted,
             "overload": overload,
@@ -180,25 +184,23 @@ class _Feed:
             "pin": _dbv(pin),
         }
         for k, (_, node) in enumerate(self.rung_nodes):
-            results[f"rung{k}"] = _dbv(both.v(node, self.back)[:, 0])
+            results[f"rung{k}"] = _dbv(both(driven.v(node, self.back)))
         return results
 
     def _corners(self) -> dict[str, Estimate]:
         """The −3 dB corners, estimated over those inputs that move the response there."""
         nominal = {i.name: np.array([i.ends[1]]) for i in self.inputs}
-        low, high = (float(self._corner(nominal, _grid(side))[0]) for side in (-1, 1))
+        low, high = (float(c[0]) for c in self._crossings(nominal, _grid(-1), _grid(1)))
         telling = self._telling(low, high)
-        fixed = {i.name: i.ends[1] for i in self.inputs if i not in telling}
+        fixed = {i.name: np.array([i.ends[1]]) for i in self.inputs if i not in telling}
+        grids = [
+            np.log10(around) + side * (NEAR_DECADES * NEAR - NEAR_DECADES / 2)
+            for around, side in ((low, -1), (high, 1))
+        ]
 
         def solve(samples: Samples) -> dict[str, Array]:
-            full = {k: np.array([v]) for k, v in fixed.items()} | samples
-            return {
-                name: self._corner(
-                    full,
-                    np.linspace(0, side * np.log10(NEAR), 9) + np.log10(around) - side * np.log10(NEAR) / 2,
-                )
-                for name, side, around in (("low", -1, low), ("high", 1, high))
-            }
+            found = self._crossings(fixed | samples, *grids)
+            return dict(zip(("low", "high"), found, strict=True))
 
         wanted = {"low": Wanted("Hz", "the low corner"), "high": Wanted("Hz", "the high corner")}
         return estimate(telling, solve, wanted)
@@ -217,42 +219,52 @@ class _Feed:
         chosen = [i for i, s in zip(self.inputs, shift, strict=True) if s > 1e-5]
         return chosen or self.inputs[:1]
 
-    def _corner(self, samples: Samples, grid: Array) -> Array:
-        """Frequency [Hz] of a −3 dB corner, one a sample.
+    def _crossings(self, samples: Samples, low: Array, high: Array) -> tuple[Array, Array]:
+        """Frequencies [Hz] of the two −3 dB corners, one a sample each.
 
-        `grid` is log10 of frequencies from inside the band outward. The interval where |H| falls below the limit
-        is split in eight, twice over, and the crossing read off its chord in log |H|. A corner outside
-        the grid is looked for on the whole range; one that is not there is at the end of it.
+        `low` and `high` are grids of log10 of frequencies from inside the band outward. On each the interval where
+        |H| falls below the limit is split once more, and the crossing read off its chord in log |H|. A corner
+        outside its grid is looked for on the whole range; one that is not there is at the end of it.
         """
         batch = Batch(self.netlist.circuit, self.netlist.deck_samples(samples, **self.drives))
-
-        def magnitude(log_hertz: Array) -> Array:
-            return np.abs(batch.ac(10**log_hertz).v(self.out, self.back))
-
         size = max(v.size for v in samples.values())
-        h = np.broadcast_to(magnitude(np.append(grid, np.log10(REFERENCE_HZ))), (size, grid.size + 1))
-        limit, h = h[:, -1] * 10 ** (CORNER_DB / 20), h[:, :-1]
-        if not ((h[:, 0] >= limit) & (h[:, -1] < limit)).all():
-            grid = _grid(int(np.sign(grid[-1] - grid[0])))
-            h = np.broadcast_to(magnitude(grid), (size, grid.size))
-        inner = np.broadcast_to(grid, h.shape)
-        rows = np.arange(size)
-        for step in range(CORNER_STEPS):
-            below = h < limit[:, None]
-            below[:, -1] = True
-            first = np.maximum(below.argmax(axis=1), 1)
-            near, far = inner[rows, first - 1], inner[rows, first]
-            if step < CORNER_STEPS - 1:
-                inner = near[:, None] + (far - near)[:, None] * np.linspace(0, 1, 9)[None, :]
-                h = magnitude(inner)
-        inside, outside = np.log(h[rows, first - 1]), np.log(np.maximum(h[rows, first], 1e-30))
-        part = np.clip((inside - np.log(limit)) / np.maximum(inside - outside, 1e-30), 0.0, 1.0)
-        return np.asarray(10 ** (near + (far - near) * part))
+
+        def magnitude(*logs: Array) -> list[Array]:
+            """|H| [S, F] at several sets of log10 frequencies, each [F] or [S, F], in one solution."""
+            hertz = 10 ** np.concatenate([np.broadcast_to(g, (size, g.shape[-1])) for g in logs], axis=1)
+            h = np.abs(batch.ac(hertz).v(self.out, self.back))
+            return np.split(h, np.cumsum([g.shape[-1] for g in logs])[:-1], axis=1)
+
+        reference, *h = magnitude(np.array([np.log10(REFERENCE_HZ)]), low, high)
+        limit = reference[:, 0] * 10 ** (CORNER_DB / 20)
+        if any(not ((x[:, 0] >= limit) & (x[:, -1] < limit)).all() for x in h):
+            low, high = _grid(-1), _grid(1)
+            h = magnitude(low, high)
+        inner = [np.broadcast_to(g, x.shape) for g, x in zip((low, high), h, strict=True)]
+        for _ in range(REFINEMENTS):
+            ends = [_bracket(g, x, limit) for g, x in zip(inner, h, strict=True)]
+            inner = [near[:, None] + (far - near)[:, None] * SPLIT for near, far, _, _ in ends]
+            h = magnitude(*inner)
+        found = []
+        for grid, x in zip(inner, h, strict=True):
+            near, far, inside, outside = _bracket(grid, x, limit)
+            part = (np.log(inside) - np.log(limit)) / np.maximum(np.log(inside) - np.log(outside), 1e-30)
+            found.append(np.asarray(10 ** (near + (far - near) * np.clip(part, 0.0, 1.0))))
+        return found[0], found[1]
+
+
+def _bracket(grid: Array, h: Array, limit: Array) -> tuple[Array, Array, Array, Array]:
+    """Where |H| first falls below the limit: log10 of the last frequency above and the first below, and |H| there."""
+    below = h < limit[:, None]
+    below[:, -1] = True
+    first = np.maximum(below.argmax(axis=1), 1)
+    rows = np.arange(len(h))
+    return grid[rows, first - 1], grid[rows, first], h[rows, first - 1], np.maximum(h[rows, first], 1e-30)
 
 
 def _grid(side: int) -> Array:
     """log10 of frequencies from 1 kHz to the end of the search range below (−1) or above (+1)."""
-    return np.linspace(np.log10(REFERENCE_HZ), np.log10(SEARCH_HZ[0 if side < 0 else 1]), 13)
+    return np.linspace(np.log10(REFERENCE_HZ), np.log10(SEARCH_HZ[0 if side < 0 else 1]), 25)
 
 
 def _outputs(job: Job) -> list[str]:

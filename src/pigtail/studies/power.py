@@ -7,9 +7,8 @@ Tj = Ta + P·θJA. Dropout margin: Vin − Vout − dropout at the burst. Limits
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Topology, topology
@@ -28,7 +27,7 @@ from pigtail.studies.findings import (
     judged,
 )
 from pigtail.studies.results import PowerStudy, StateRow, SupplyDetail
-from pigtail.studies.spread import Samples, estimate
+from pigtail.studies.spread import Samples, estimate, split
 from pigtail.units import Known, format_quantity
 
 Array = NDArray[np.float64]
@@ -170,19 +169,18 @@ class _Supply:
 
     def solve(self, samples: Samples) -> dict[str, Array]:
         net, rail, pin = self.netlist, self.rail.replace(".", "_"), self.pin.replace(".", "_")
-        rest = operating_point(net.circuit, net.deck_samples(samples, bursting=0.0))
-        burst = operating_point(net.circuit, net.deck_samples(samples, bursting=1.0))
-        at_pin = [s.v(net.node(self.pin), net.reference(self.pin)) for s in (rest, burst)]
+        solved = operating_point(net.circuit, net.cases(samples, {"bursting": 0.0}, {"bursting": 1.0}))
+        at_pin = split(solved.v(net.node(self.pin), net.reference(self.pin)), 2)
         used = samples[f"{rail}_used"]
-        from_rail = [s.i(f"rr.x{rail}") + used for s in (rest, burst)]
+        from_rail = [i + used for i in split(solved.i(f"rr.x{rail}"), 2)]
         limit = samples[f"{rail}_limit"]
-        own = [s.i(f"il.x{pin}") for s in (rest, burst)]
+        own = split(solved.i(f"il.x{pin}"), 2)
         results = {
             "module_v": at_pin[0],
             "module_v_burst": at_pin[1],
             "low_margin_v": at_pin[1] - samples[f"{pin}_minimum"],
             "high_margin_v": samples[f"{pin}_maximum"] - np.maximum(at_pin[0], at_pin[1]),
-            "rail_v": rest.v(net.node(self.rail), net.reference(self.rail)),
+            "rail_v": split(solved.v(net.node(self.rail), net.reference(self.rail)), 2)[0],
             "rail_current_a": from_rail[0],
             "rail_current_burst_a": from_rail[1],
             "rail_margin_a": limit - from_rail[1],
@@ -191,10 +189,10 @@ class _Supply:
             "module_current_burst_a": own[1],
         }
         if self.shape.regulates:
-            results |= self._regulator(samples, rest, burst)
+            results |= self._regulator(samples, solved)
         return results
 
-    def _regulator(self, samples: Samples, rest: Solution, burst: Solution) -> dict[str, Array]:
+    def _regulator(self, samples: Samples, solved: Solution) -> dict[str, Array]:
         """Room and heat of the converter, from its own ports."""
         stem, last = f"{self.link.id}_{self.index}", len(self.link.sections) - 1
         into = (
@@ -203,17 +201,18 @@ class _Supply:
         out = f"{self.link.id}_out" if self.index == last else f"{self.link.id}_n{self.index + 1}"
         common = f"{self.link.id}_com"
         device = f"x{stem}"
-        i_in = rest.i(f"gi.{device}") + rest.i(f"iq.{device}")
-        i_out = rest.i(f"rr.{device}")
-        heat = rest.v(into, common) * i_in - rest.v(out, common) * i_out
-        room = burst.v(into, common) - samples[f"{stem}_vout"] - samples[f"{stem}_dropout"]
+        i_in = split(solved.i(f"gi.{device}") + solved.i(f"iq.{device}"), 2)[0]
+        i_out, i_burst = split(solved.i(f"rr.{device}"), 2)
+        v_in, v_in_burst = split(solved.v(into, common), 2)
+        heat = v_in * i_in - split(solved.v(out, common), 2)[0] * i_out
+        room = v_in_burst - samples[f"{stem}_vout"] - samples[f"{stem}_dropout"]
         hot = samples["ambient"] + heat * samples[f"{stem}_theta"]
         return {
             "dropout_margin_v": room,
             "regulator_w": heat,
             "regulator_tj_c": hot,
             "regulator_room_c": samples[f"{stem}_tj_max"] - hot,
-            "regulator_margin_a": samples[f"{stem}_imax"] - burst.i(f"rr.{device}"),
+            "regulator_margin_a": samples[f"{stem}_imax"] - i_burst,
         }
 
     def judge(self, detail: SupplyDetail) -> list[Finding]:

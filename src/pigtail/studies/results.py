@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import msgspec
 
 from pigtail.job.edits import Edit
 from pigtail.job.model import Job
@@ -10,23 +10,20 @@ from pigtail.studies.estimate import Estimate
 from pigtail.studies.findings import Finding, Severity, Study
 
 
-@dataclass(frozen=True)
-class SurveyStudy(Study):
+class SurveyStudy(Study, frozen=True):
     """Findings about the host; `job` is the job with the readings that outrank its documents."""
 
-    job: Job | None = field(default=None)
+    job: Job | None = None
 
 
-@dataclass(frozen=True)
-class Rung:
+class Rung(msgspec.Struct, frozen=True):
     """One rung of the ladder from the e.m.f. to the input: its words and level."""
 
     words: str
     level: Estimate
 
 
-@dataclass(frozen=True)
-class FeedDetail:
+class FeedDetail(msgspec.Struct, frozen=True):
     """What the Level station paints of one feed: ladder, response and the limits beside them."""
 
     link: str
@@ -40,15 +37,13 @@ class FeedDetail:
     numbers: dict[str, Estimate]
 
 
-@dataclass(frozen=True)
-class LevelStudy(Study):
+class LevelStudy(Study, frozen=True):
     """Numbers `level.…`, findings, and a detail for each feed."""
 
-    feeds: tuple[FeedDetail, ...] = field(default=())
+    feeds: tuple[FeedDetail, ...] = ()
 
 
-@dataclass(frozen=True)
-class SupplyDetail:
+class SupplyDetail(msgspec.Struct, frozen=True):
     """What the Power station paints of one supply: the rail, the converter and the pin."""
 
     link: str
@@ -59,8 +54,7 @@ class SupplyDetail:
     numbers: dict[str, Estimate]
 
 
-@dataclass(frozen=True)
-class StateRow:
+class StateRow(msgspec.Struct, frozen=True):
     """One host state: whether the rail is alive and the module powered in it."""
 
     state: str
@@ -68,16 +62,14 @@ class StateRow:
     powered: bool
 
 
-@dataclass(frozen=True)
-class PowerStudy(Study):
+class PowerStudy(Study, frozen=True):
     """Numbers `power.…`, findings, a detail for each supply and the state table."""
 
-    supplies: tuple[SupplyDetail, ...] = field(default=())
-    states: tuple[StateRow, ...] = field(default=())
+    supplies: tuple[SupplyDetail, ...] = ()
+    states: tuple[StateRow, ...] = ()
 
 
-@dataclass(frozen=True)
-class Branch:
+class Branch(msgspec.Struct, frozen=True):
     """One conductor of the return network in a burst: its ends, resistance [Ω], current [A] and drop [V]."""
 
     words: str
@@ -89,8 +81,7 @@ class Branch:
     drop: float
 
 
-@dataclass(frozen=True)
-class ReturnsDetail:
+class ReturnsDetail(msgspec.Struct, frozen=True):
     """What the Returns station paints: the branches, the burst current and the voltage left at the input."""
 
     burst_a: float
@@ -100,15 +91,13 @@ class ReturnsDetail:
     loops: bool
 
 
-@dataclass(frozen=True)
-class ReturnsStudy(Study):
+class ReturnsStudy(Study, frozen=True):
     """Numbers `returns.…`, findings and the detail of the worst feed."""
 
-    detail: ReturnsDetail | None = field(default=None)
+    detail: ReturnsDetail | None = None
 
 
-@dataclass(frozen=True)
-class Wire:
+class Wire(msgspec.Struct, frozen=True):
     """One wire of the loom: what it joins, colour, gauge [AWG], length to cut [m] or None, and whether screened."""
 
     link: str
@@ -123,8 +112,7 @@ class Wire:
     route: str
 
 
-@dataclass(frozen=True)
-class PartLine:
+class PartLine(msgspec.Struct, frozen=True):
     """One line of the parts list."""
 
     reference: str
@@ -134,16 +122,14 @@ class PartLine:
     link: str
 
 
-@dataclass(frozen=True)
-class LoomStudy(Study):
+class LoomStudy(Study, frozen=True):
     """The loom and the parts list with the findings about them."""
 
-    wires: tuple[Wire, ...] = field(default=())
-    parts: tuple[PartLine, ...] = field(default=())
+    wires: tuple[Wire, ...] = ()
+    parts: tuple[PartLine, ...] = ()
 
 
-@dataclass(frozen=True)
-class Studies:
+class Studies(msgspec.Struct, frozen=True):
     """What all studies found of one job."""
 
     survey: SurveyStudy
@@ -172,8 +158,7 @@ class Studies:
         return {s.name: s.verdict for s in self.each()}
 
 
-@dataclass(frozen=True)
-class School:
+class School(msgspec.Struct, frozen=True):
     """One way to arrange the returns, solved for the job in hand: the buzz it leaves, and the edit that makes it."""
 
     label: str

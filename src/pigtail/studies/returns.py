@@ -20,7 +20,7 @@ from pigtail.studies.estimate import Estimate, Wanted
 from pigtail.studies.findings import ORDER, Finding, Severity, at_most, judged
 from pigtail.studies.level import REFERENCE_HZ
 from pigtail.studies.results import Branch, ReturnsDetail, ReturnsStudy
-from pigtail.studies.spread import Samples, estimate
+from pigtail.studies.spread import Samples, estimate, split
 from pigtail.units import format_quantity
 
 Array = NDArray[np.float64]
@@ -110,9 +110,12 @@ class _Buzz:
     def solve(self, samples: Samples) -> dict[str, Array]:
         net = self.netlist
         out, back = net.node(self.sink), net.reference(self.sink)
-        buzz = np.abs(self._burst(samples).v(out, back)[:, 0])
-        signal = ac(net.circuit, [REFERENCE_HZ], net.deck_samples(samples, **self.others))
-        delivered = np.abs(signal.v(out, back)[:, 0])
+        heard = self.silence | {"burst_drive": 1.0}
+        played = dict.fromkeys(self.silence, 1.0) | self.others | {"burst_drive": 0.0}
+        batch = net.cases(samples, heard, played)
+        size = next(iter(batch.values())).size // 2
+        hertz = np.repeat([BURST_HZ, REFERENCE_HZ], size)[:, None]
+        buzz, delivered = split(np.abs(ac(net.circuit, hertz, batch).v(out, back)[:, 0]), 2)
         buzz_dbv = 20 * np.log10(np.maximum(buzz, FLOOR_V))
         return {"buzz_dbv": buzz_dbv, "buzz_db": buzz_dbv - 20 * np.log10(np.maximum(delivered, FLOOR_V))}
 

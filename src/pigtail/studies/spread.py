@@ -9,6 +9,7 @@ resistors, capacitors and sources are within such ranges, these corners are the 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,11 @@ Solver = Callable[[Samples], Mapping[str, NDArray[np.float64]]]
 TELLING = 0.05
 #: A value that is not known does not matter while it moves the result by less than this, relative (or in dB).
 IMMATERIAL = 1e-3
+
+
+def split(results: NDArray[Any], cases: int) -> list[NDArray[Any]]:
+    """Results of a batch of several cases (see Netlist.cases), taken apart along the sample axis."""
+    return np.split(results, cases, axis=0)
 
 
 def estimate(inputs: Sequence[Input], solve: Solver, wanted: Mapping[str, Wanted]) -> dict[str, Estimate]:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import partial
+from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QResizeEvent
@@ -19,8 +19,7 @@ from pigtail.units import Basis, format_quantity
 END, SLOT_LEAST, FIELD_HEIGHT, LINE = 96, 62, 26, 62
 
 
-@dataclass(frozen=True)
-class _Slot:
+class _Slot(NamedTuple):
     """One part in the row: its network's place in the link, its rule, and the place of its title."""
 
     section: int

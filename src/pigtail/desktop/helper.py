@@ -1,0 +1,93 @@
+"""The other end of the studies' process: started at once, asked from a lane, started again should it die."""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+
+SERVICE = "pigtail.advice.service"
+
+
+class HelperLostError(RuntimeError):
+    """The studies' process ended twice while it was asked the same thing."""
+
+
+class Helper:
+    """A process that studies. `call` may be used from any thread; calls are answered one after another."""
+
+    def __init__(self) -> None:
+        self._turn = threading.Lock()
+        self._pid = 0
+        self._start()
+
+    def _start(self) -> None:
+        """Start the process; os.posix_spawn, since importing a larger module would hold the first paint up."""
+        from_us, to_it = os.pipe()
+        from_it, to_us = os.pipe()
+        for end in (to_it, from_it):
+            os.set_inheritable(end, False)
+        actions = [
+            (os.POSIX_SPAWN_DUP2, from_us, 0),
+            (os.POSIX_SPAWN_DUP2, to_us, 1),
+            (os.POSIX_SPAWN_CLOSE, from_us),
+            (os.POSIX_SPAWN_CLOSE, to_us),
+        ]
+        environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1"}
+        self._pid = os.posix_spawn(
+            sys.executable, [sys.executable, "-m", SERVICE], environment, file_actions=actions
+        )
+        os.close(from_us)
+        os.close(to_us)
+        self._requests = os.fdopen(to_it, "wb")
+        self._answers = os.fdopen(from_it, "rb")
+
+    def call(self, name: str, *arguments: object) -> object:
+        """Ask for a service and wait for its answer; raises what it raised, or HelperLostError."""
+        from pigtail.advice.service import receive, send
+
+        with self._turn:
+            for _ in range(2):
+                try:
+                    send(self._requests, (name, arguments))
+                    fine, answer = receive(self._answers)
+                    break
+                except (EOFError, OSError):
+                    self._reap()
+                    self._start()
+            else:
+                raise HelperLostError("the studies' process ended unexpectedly; undo the last edit and go on")
+        if fine:
+            return answer
+        raise answer
+
+    def _reap(self) -> None:
+        for stream in (self._requests, self._answers):
+            try:
+                stream.close()
+            except OSError:
+                continue
+        if self._pid:
+            try:
+                os.waitpid(self._pid, 0)
+            except ChildProcessError:
+                pass
+            self._pid = 0
+
+    def close(self) -> None:
+        """End the process."""
+        with self._turn:
+            self._reap()
+
+
+class Inside:
+    """The same face without a process of its own: services run in the thread that asks."""
+
+    def call(self, name: str, *arguments: object) -> object:
+        """Run a service here; raises what it raises."""
+        from pigtail.advice.service import SERVICES
+
+        return SERVICES[name](*arguments)
+
+    def close(self) -> None:
+        """Nothing to end."""
