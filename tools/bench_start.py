@@ -21,9 +21,6 @@ GAP_TICK_MS = 1
 
 def child(kind: str, started: float) -> None:
     """Open one window of a kind, print its times and quit."""
-    from PyQt6.QtCore import QTimer
-    from PyQt6.QtWidgets import QApplication, QMainWindow, QWidget
-
     times: dict[str, float] = {}
 
     def mark(name: str) -> None:
@@ -37,6 +34,9 @@ def child(kind: str, started: float) -> None:
     if kind == "demo":
         _demo(mark, times, finish)
         return
+    from PyQt6.QtCore import QTimer
+    from PyQt6.QtWidgets import QApplication, QMainWindow, QWidget
+
     application = QApplication([kind])
 
     class Face(QWidget):
@@ -69,13 +69,17 @@ def child(kind: str, started: float) -> None:
 
 def _demo(mark, times: dict[str, float], finish) -> None:  # type: ignore[no-untyped-def]
     """The demo window, with a ticking timer that finds the longest gap of its event loop."""
+    from pigtail.__main__ import _plain
+
+    _plain(["demo"])
+    from pigtail.desktop.helper import Helper
+
+    helper = Helper()
     from PyQt6.QtCore import Qt, QTimer
 
     from pigtail.desktop import start
-    from pigtail.desktop.helper import Helper
     from pigtail.desktop.window import MainWindow
 
-    helper = Helper()
     application = start.make_application(["pigtail"])
     window = MainWindow("Larkmoor Forty")
     loader = start.Loader(window, start.Opening("Larkmoor Forty", demo="larkmoor"), helper)

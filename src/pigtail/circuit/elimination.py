@@ -18,6 +18,8 @@ Array = NDArray[Any]
 Entries = Mapping[tuple[int, int], Array]
 #: A pivot is at least this part of the largest entry of its row in the nominal case.
 THRESHOLD = 1e-3
+#: A Markowitz count at which the search for a better pivot ends: the end of a branch has 1.
+CHEAP = 1
 NOUGHT = np.zeros(())
 
 
@@ -99,7 +101,9 @@ def make_plan(size: int, nominal: Mapping[tuple[int, int], complex]) -> Plan:
 
 def _pivot(rows: list[dict[int, complex]], left: set[int], counts: dict[int, int]) -> tuple[int, int]:
     best: tuple[float, float, int, int] | None = None
-    for i in sorted(left):
+    for i in sorted(left, key=lambda i: len(rows[i])):
+        if best is not None and best[0] <= CHEAP:
+            break
         largest = max((abs(v) for v in rows[i].values()), default=0.0)
         for j, value in rows[i].items():
             size = abs(value)

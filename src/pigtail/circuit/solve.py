@@ -129,24 +129,16 @@ def _solved(
 
 def _satisfies(entries: _Matrix, x: list[Array], b: Mapping[int, Array], shape: tuple[int, ...]) -> bool:
     """Whether x satisfies every equation to RESIDUAL_LIMIT of the largest term in it."""
-    places = sorted(entries)
-    starts = np.searchsorted([i for i, _ in places], range(len(x)))
-    terms = np.empty((len(places), *shape), dtype=np.result_type(*x, *entries.values()))
-    for k, (i, j) in enumerate(places):
-        np.multiply(entries[i, j], x[j], out=terms[k])
-    sums = np.add.reduceat(terms, starts)
+    zero: Array = np.zeros(shape)
+    sums: list[Array] = [zero] * len(x)
+    largest: list[Array] = [zero] * len(x)
     for i, value in b.items():
-        sums[i] -= value
-    largest = np.maximum.reduceat(np.abs(terms.view(float)), starts)
-    return bool((np.abs(sums.view(float)) <= RESIDUAL_LIMIT * _paired(largest, sums) + 1e-30).all())
-
-
-def _paired(largest: Array, sums: Array) -> Array:
-    """The larger of real and imaginary part for both, where terms are complex and seen as pairs of floats."""
-    if not np.iscomplexobj(sums):
-        return largest
-    pairs = largest.reshape(*sums.shape, 2)
-    return np.repeat(pairs.max(axis=-1), 2, axis=-1).reshape(largest.shape)
+        sums[i], largest[i] = -value, np.abs(value)
+    for (i, j), value in entries.items():
+        term = value * x[j]
+        sums[i] = sums[i] + term
+        largest[i] = np.maximum(largest[i], np.abs(term))
+    return all((np.abs(s) <= RESIDUAL_LIMIT * m + 1e-30).all() for s, m in zip(sums, largest, strict=True))
 
 
 def _plan(system: _System, entries: _Matrix, kind: str) -> Plan:

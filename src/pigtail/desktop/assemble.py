@@ -7,8 +7,8 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QSettings, Qt
-from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtCore import QObject, QSettings, Qt, QTimer
+from PyQt6.QtGui import QAction, QIcon, QKeySequence
 from PyQt6.QtWidgets import QApplication, QMenu
 
 from pigtail import __version__
@@ -24,6 +24,7 @@ from pigtail.desktop.stations.returns import ReturnsStation
 from pigtail.desktop.stations.survey import SurveyStation
 from pigtail.desktop.strip import BenchStrip
 from pigtail.desktop.why import Why
+from pigtail.desktop.window import icon_path
 from pigtail.desktop.work import Lane
 from pigtail.job.model import Job, SupplyClass
 from pigtail.job.recovery import discard, leftovers
@@ -65,6 +66,7 @@ class Assembly(QObject):
         self.here = "survey"
         self._fresh = True
         self.actions: dict[str, QAction] = {}
+        window.setWindowIcon(QIcon(icon_path()))
         window.put_why(self.why)
         window.put_strip(self.strip)
         self._make_menus()
@@ -126,10 +128,22 @@ class Assembly(QObject):
             self.strip.show_next(next_readings(self.session.job, studies), mend)
         if self._fresh:
             self._fresh = False
-            self.go(self._first_station(studies))
-            self.window.ready.emit()
+            self.here = self._first_station(studies)
+            QTimer.singleShot(0, self._first_view)
         else:
             self._refresh()
+
+    def _first_view(self) -> None:
+        """Show the station that a job just opened starts at, in turns of their own, so that none is long."""
+
+        def fill() -> None:
+            self._refresh()
+            self.window.ready.emit()
+
+        self.view(self.here)
+        self.window.lead.choose(self.here)
+        QTimer.singleShot(0, lambda: self.window.stations.setCurrentWidget(self.views[self.here]))
+        QTimer.singleShot(1, fill)
 
     def _first_station(self, studies: Studies) -> str:
         """Where a job that was just opened starts: at its worst station, else at the first."""

@@ -11,7 +11,6 @@ from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QApplication
 
 from pigtail.desktop import theme
-from pigtail.desktop.helper import Helper
 from pigtail.desktop.window import MainWindow
 
 TYPE_CHECKING = False
@@ -20,6 +19,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from pigtail.desktop.assemble import Assembly
+    from pigtail.desktop.helper import Helper
     from pigtail.desktop.work import Lane
     from pigtail.job.file import Document
     from pigtail.job.recovery import Leftover
@@ -76,7 +76,7 @@ class Loader(QObject):
         self.left = left
         self.assembly = Assembly(self.window, helper=self.helper)
         self.assembled.emit(self.assembly)
-        self._show()
+        QTimer.singleShot(0, self._show)
 
     def _fetched(self, first: tuple[Document | None, Studies | None]) -> None:
         self._first = first
@@ -102,8 +102,6 @@ class Loader(QObject):
             lane.close()
         if self.assembly is not None:
             self.assembly.close()
-        elif self.helper is not None:
-            self.helper.close()
 
 
 def _load() -> list[Leftover]:
@@ -127,12 +125,8 @@ def make_application(arguments: list[str]) -> QApplication:
     return application
 
 
-def run_window(options: Namespace) -> int:
-    """Run `demo`, `open` or `shots`; exit 2 with one sentence when the file cannot be used."""
-    if options.command == "shots":
-        from pigtail.desktop.shots import run_shots
-
-        return run_shots(options.folder)
+def run_window(options: Namespace, helper: Helper) -> int:
+    """Run `demo` or `open`; exit 2 with one sentence when the file cannot be used."""
     opening = Opening()
     if options.command == "demo":
         if options.name not in DEMO_TITLES:
@@ -147,7 +141,6 @@ def run_window(options: Namespace) -> int:
         if document is None:
             return 2
         opening = Opening(options.file.name, document, options.file)
-    helper = Helper()
     application = make_application([sys.argv[0]])
     window = MainWindow(opening.title)
     loader = Loader(window, opening, helper)

@@ -6,7 +6,6 @@ from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
-from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
 from pigtail.desktop import glyphs, theme
@@ -59,7 +58,7 @@ class RowsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DecorationRole and cell.mark:
             return glyphs.pixmap(cell.mark, 14)
         if role == Qt.ItemDataRole.ForegroundRole:
-            return QColor(theme.current().color(cell.use))
+            return theme.current().color(cell.use)
         return None
 
     def setData(self, index: QModelIndex, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:

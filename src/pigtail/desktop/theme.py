@@ -27,11 +27,11 @@ class Theme:
 
     def severity(self, word: str) -> QColor:
         """Colour of a severity by its word; dim while there is none yet."""
-        return QColor(getattr(self, word, self.dim))
+        return QColor.fromString(getattr(self, word, self.dim))
 
     def color(self, use: str) -> QColor:
         """Colour of a use such as "ink"."""
-        return QColor(getattr(self, use))
+        return QColor.fromString(getattr(self, use))
 
 
 LIGHT = Theme(

@@ -123,10 +123,12 @@ class Why(QFrame):
             self._remedy(remedy)
         if finding.why:
             self._say(finding.why)
-        for item in finding.ingredients[:SHOWN_INGREDIENTS]:
-            self._say(f"{item.words}: {item.text} · {item.basis}", small=True)
-        if len(finding.ingredients) > SHOWN_INGREDIENTS:
-            self._say(f"and {len(finding.ingredients) - SHOWN_INGREDIENTS} that move it less", small=True)
+        shown = [f"{i.words}: {i.text} · {i.basis}" for i in finding.ingredients[:SHOWN_INGREDIENTS]]
+        more = len(finding.ingredients) - SHOWN_INGREDIENTS
+        if more > 0:
+            shown.append(f"and {more} that move it less")
+        if shown:
+            self._say("\n".join(f"– {line}" for line in shown), small=True)
         self._detail_layout.addStretch(1)
 
     def _clear(self) -> None:
@@ -140,7 +142,6 @@ class Why(QFrame):
         label = QLabel(text)
         label.setWordWrap(True)
         label.setTextFormat(Qt.TextFormat.PlainText)
-        label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         label.setFont(theme.font(theme.SMALL_PX if small else 12, bold=bold))
         if small:
             label.setObjectName("dim")

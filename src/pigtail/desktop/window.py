@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QIcon, QPaintEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QPaintEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -104,7 +104,6 @@ class MainWindow(QMainWindow):
         super().__init__()
         self.setObjectName("main_window")
         self.setWindowTitle("Pigtail")
-        self.setWindowIcon(QIcon(icon_path()))
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.setMinimumSize(1000, 680)

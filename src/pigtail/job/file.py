@@ -8,6 +8,7 @@ from __future__ import annotations
 import contextlib
 import os
 import tempfile
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -104,11 +105,17 @@ def _key(index: int, item: Any) -> str:
     return str(index)
 
 
+@cache
+def _fields(kind: type[msgspec.Struct]) -> dict[str, str]:
+    """Fields of a struct: name in the file -> name in the struct."""
+    return dict(zip(kind.__struct_encode_fields__, kind.__struct_fields__, strict=True))
+
+
 def _extras(raw: Any, known: Any, place: str) -> Extras:
     """Fields of the raw text that the struct read from it does not have, by their place."""
     found: Extras = {}
     if isinstance(known, msgspec.Struct):
-        fields = {f.encode_name: f.name for f in msgspec.structs.fields(known)}
+        fields = _fields(type(known))
         for name, value in raw.items():
             here = f"{place}/{name}"
             if name in fields:

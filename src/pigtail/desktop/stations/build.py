@@ -73,7 +73,7 @@ class LoomPicture(Picture):
             thick = min(2.0 + (32 - wire.gauge) * 0.45, max(pitch - 3, 2.0))
             painter.setPen(QPen(t.color("dim"), thick + 1.5))
             painter.drawLine(QPointF(left, y), QPointF(left + width, y))
-            painter.setPen(QPen(QColor(PAINT.get(wire.colour, "#8a8a86")), thick))
+            painter.setPen(QPen(QColor.fromString(PAINT.get(wire.colour, "#8a8a86")), thick))
             painter.drawLine(QPointF(left, y), QPointF(left + width, y))
             text = "on the part" if wire.length == 0 else f"{100 * wire.length:.0f} cm"
             say(
