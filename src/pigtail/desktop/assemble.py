@@ -66,10 +66,10 @@ class Assembly(QObject):
         self.here = "survey"
         self._fresh = True
         self.actions: dict[str, QAction] = {}
+        self.recent: QMenu | None = None
         window.setWindowIcon(QIcon(icon_path()))
         window.put_why(self.why)
         window.put_strip(self.strip)
-        self._make_menus()
         self._wire()
 
     def _wire(self) -> None:
@@ -295,7 +295,8 @@ class Assembly(QObject):
 
     # -- menus ----------------------------------------------------------------------------------------------
 
-    def _make_menus(self) -> None:
+    def make_menus(self) -> None:
+        """Make the menus from the table of actions: a turn of its own, after the views."""
         bar = self.window.menuBar()
         assert bar is not None
         bar.setCornerWidget(self.window.kept, Qt.Corner.TopRightCorner)
@@ -318,6 +319,8 @@ class Assembly(QObject):
         self._enable()
 
     def _enable(self) -> None:
+        if not self.actions:
+            return
         for entry in actions.TABLE:
             self.actions[entry.id].setEnabled(entry.enabled(self))
         undo, redo = self.session.undo_words, self.session.redo_words
@@ -334,7 +337,8 @@ class Assembly(QObject):
         return [found] if isinstance(found, str) else list(found or [])
 
     def _show_recent(self) -> None:
-        assert self.recent is not None
+        if self.recent is None:
+            return
         self.recent.clear()
         paths = self._recent_paths()
         self.recent.setEnabled(bool(paths))

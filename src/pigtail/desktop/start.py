@@ -56,6 +56,7 @@ class Loader(QObject):
         super().__init__(window)
         self.window, self.opening, self.helper = window, opening, helper
         self.assembly: Assembly | None = None
+        self._whole = False
         self.lanes: list[Lane] = []
         self._first: tuple[Document | None, Studies | None] | None = None
         window.face.painted.connect(lambda: QTimer.singleShot(0, self.begin))
@@ -76,7 +77,13 @@ class Loader(QObject):
         self.left = left
         self.assembly = Assembly(self.window, helper=self.helper)
         self.assembled.emit(self.assembly)
-        QTimer.singleShot(0, self._show)
+        QTimer.singleShot(0, self._finish)
+
+    def _finish(self) -> None:
+        assert self.assembly is not None
+        self.assembly.make_menus()
+        self._whole = True
+        self._show()
 
     def _fetched(self, first: tuple[Document | None, Studies | None]) -> None:
         self._first = first
@@ -84,7 +91,7 @@ class Loader(QObject):
 
     def _show(self) -> None:
         """Put the first job on view once both it and the window are there."""
-        if self.assembly is None or self._first is None:
+        if self.assembly is None or not self._whole or self._first is None:
             return
         document, studies = self._first
         if document is not None:

@@ -1,0 +1,37 @@
+# make demo, make test: each does all the set-up; a second run is quick.
+PYTHON = .venv/bin/python
+
+.PHONY: setup demo test lint shots bench kills lock clean
+
+setup:
+	@sh tools/setup.sh
+
+demo: setup
+	@$(PYTHON) -m pigtail demo
+
+test: setup
+	@QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest
+
+lint: setup
+	@$(PYTHON) -m ruff format --check src tests tools
+	@$(PYTHON) -m ruff check src tests tools
+	@$(PYTHON) -m mypy
+	@.venv/bin/lint-imports
+
+shots: setup
+	@QT_QPA_PLATFORM=offscreen $(PYTHON) -m pigtail shots docs/screenshots
+
+bench: setup
+	@$(PYTHON) tools/bench_start.py
+	@$(PYTHON) tools/bench_study.py
+
+kills: setup
+	@$(PYTHON) tools/kills.py 500
+
+# Needs uv, which is not part of the set-up: the lock file is made anew only when the dependencies change.
+lock:
+	uv pip compile --universal --generate-hashes --python-version 3.11 --no-emit-index-url --extra dev \
+		pyproject.toml -o requirements.lock --custom-compile-command "make lock"
+
+clean:
+	rm -rf .venv build dist .pytest_cache .mypy_cache .ruff_cache .import_linter_cache
