@@ -24,7 +24,6 @@ from pigtail.job.model import (
     Join,
     Link,
     Purpose,
-    Return,
     Section,
     SupplyClass,
     SupplyIn,
@@ -57,8 +56,20 @@ def propose(job: Job, module_id: str) -> Job:
         raise EditError(f"there is no module {module_id}", value=module_id)
     kept = tuple(x for x in job.links if not any(j.terminal.startswith(f"{module_id}.") for j in x.joins))
     job = replace(job, links=kept)
-    job = _feeds(job, module_id)
-    return _supply(job, module_id)
+    pairs = list(_pairs(job, module_id))
+    if not pairs:
+        raise EditError("the host and the module have no output and input to join", value=module_id)
+    pin = next(
+        (
+            a
+            for a in job.addresses()
+            if a.startswith(f"{module_id}.") and isinstance(job.terminal(a), SupplyIn)
+        ),
+        None,
+    )
+    job = _returns(job, module_id, pin, pairs[0][1])
+    job = _feeds(job, pairs)
+    return _supply(job, pin) if pin else job
 
 
 def _probe_link(job: Job) -> Link:
@@ -97,10 +108,8 @@ def _pairs(job: Job, module_id: str) -> Iterator[tuple[list[str], str, Channel]]
         return
 
 
-def _feeds(job: Job, module_id: str) -> Job:
-    pairs = list(_pairs(job, module_id))
-    if not pairs:
-        raise EditError("the host and the module have no output and input to join", value=module_id)
+def _feeds(job: Job, pairs: list[tuple[list[str], str, Channel]]) -> Job:
+    """The feeds; the returns are there already, without which no level could be solved."""
     for sources, sink, channel in pairs:
         stem = "feed" if len(pairs) == 1 else f"feed_{channel.value}"
         name = "Feed" if len(pairs) == 1 else f"Feed, {channel.value}"
@@ -196,67 +205,61 @@ def fit_coupling(job: Job, link: Link) -> Link:
     return with_part(link, index, "c1", chosen)
 
 
-def _supply(job: Job, module_id: str) -> Job:
-    pin = next(
-        (
-            a
-            for a in job.addresses()
-            if a.startswith(f"{module_id}.") and isinstance(job.terminal(a), SupplyIn)
-        ),
-        None,
-    )
-    if pin is None:
-        return job
-    job = _returns(job, module_id, pin)
-    trials = [
-        edits.add_link(job, supply_link(job, edits.free_id(job, "supply"), rail, pin, key))
-        for rail in rails(job)
-        for key in SUPPLY_TOPOLOGIES
-    ]
-    if not trials:
-        return job
-    return min(trials, key=_supply_rank)
+def _supply(job: Job, pin: str) -> Job:
+    """The supply whose worst finding is the least bad; of equals the simplest, from the likeliest rail."""
+    best: tuple[tuple[int, int], Job] | None = None
+    for key in SUPPLY_TOPOLOGIES:
+        for rail in rails(job):
+            if key == "direct" and getattr(job.terminal(rail), "voltage", None) is None:
+                continue  # a rail of unknown voltage is never joined straight to a module
+            trial = edits.add_link(job, supply_link(job, edits.free_id(job, "supply"), rail, pin, key))
+            rank = _supply_rank(trial, best[0] if best else None)
+            if rank is not None and (best is None or rank < best[0]):
+                best = (rank, trial)
+            if best is not None and best[0] == (0, 0):
+                return best[1]
+    return best[1] if best else job
 
 
-def _supply_rank(job: Job) -> tuple[int, int, int]:
-    """Order of supply plans: by the worst finding, how many of it, then by the position of the topology."""
+def _supply_rank(job: Job, beaten: tuple[int, int] | None) -> tuple[int, int] | None:
+    """Rank of a supply plan, less is better: its worst finding, then how many of it; None when power alone is
+    worse than a plan found before."""
     measured = effective(job)
-    findings = [*study_power(measured).findings, *study_returns(measured).findings]
-    severities = [f.severity for f in findings]
+    severities = [f.severity for f in study_power(measured).findings]
+    first = _worst_of(severities)
+    if beaten is not None and first > beaten:
+        return None
+    return _worst_of(severities + [f.severity for f in study_returns(measured).findings])
+
+
+def _worst_of(severities: list[Severity]) -> tuple[int, int]:
     bad = min(severities, key=ORDER.index, default=Severity.GOOD)
-    key = next(x.sections[0].topology for x in job.links if x.purpose is Purpose.SUPPLY)
-    return (
-        ORDER.index(bad),
-        severities.count(bad) if bad is not Severity.GOOD else 0,
-        SUPPLY_TOPOLOGIES.index(key),
-    )
+    return len(ORDER) - 1 - ORDER.index(bad), severities.count(bad) if bad is not Severity.GOOD else 0
 
 
-def _returns(job: Job, module_id: str, pin: str) -> Job:
+def _returns(job: Job, module_id: str, pin: str | None, sink: str) -> Job:
     """The supply return to the star, and the audio return to the input's own return: heavy wires, short routes."""
     device = job.device(module_id)
     assert device is not None
-    supply_return, star = return_address(job, pin), star_address(job)
+    star = star_address(job)
     wire = partial(_return_link, job)
-    if supply_return and star:
-        job = edits.add_link(
-            job, wire(edits.free_id(job, "supply_return"), "Supply return", supply_return, star, 20)
-        )
+    if pin is not None and return_address(job, pin) and star:
+        link_id = edits.free_id(job, "supply_return")
+        job = edits.add_link(job, wire(link_id, "Supply return", return_address(job, pin), star, 20))
     audio = next((t for t in device.terminals if isinstance(t, AudioOut | AudioIn)), None)
     if audio is None:
         return job
     here = return_address(job, f"{module_id}.{audio.id}")
-    host_side = [
-        j.terminal
-        for x in job.links
-        if x.purpose is Purpose.FEED
-        for j in x.joins
-        if j.terminal.startswith(f"{HOST}.")
-    ]
-    there = next((return_address(job, a) for a in host_side if not isinstance(job.terminal(a), Return)), star)
+    there = return_address(job, sink) if sink.startswith(f"{HOST}.") else _host_return(job)
     if here and there:
         job = edits.add_link(job, wire(edits.free_id(job, "audio_return"), "Audio return", here, there, 24))
     return job
+
+
+def _host_return(job: Job) -> str:
+    """The return of the host's first output, else its star."""
+    out = next((t for t in job.host.terminals if isinstance(t, AudioOut)), None)
+    return return_address(job, f"{HOST}.{out.id}") if out else star_address(job)
 
 
 def _return_link(job: Job, link_id: str, name: str, start: str, end: str, gauge: int) -> Link:

@@ -23,6 +23,10 @@ _ROLES: dict[str, type] = {
 }
 
 
+#: Temperature inside a closed case that works, until it is measured. Common practice.
+AMBIENT = parse_known("25 .. 35 .. 45 °C", "°C", Basis.TYPICAL, "catalogue")
+
+
 class Kind(NamedTuple):
     """An entry of the catalogue as a list shows it."""
 

@@ -31,6 +31,7 @@ from pigtail.job.recovery import discard, leftovers
 from pigtail.studies.results import Studies
 
 if TYPE_CHECKING:
+    from pigtail.desktop.helper import Helper, Inside
     from pigtail.desktop.window import MainWindow
     from pigtail.job.file import Document
     from pigtail.job.recovery import Keeper, Leftover

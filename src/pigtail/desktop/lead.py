@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
 
 from pigtail.desktop import glyphs, theme
 
@@ -87,14 +87,12 @@ class Lead(QWidget):
         self.setFixedWidth(WIDTH)
         self.setAccessibleName("The lead: stations in working order")
         self.splices: dict[str, Splice] = {}
-        group = QButtonGroup(self)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)
         layout.setSpacing(0)
         for number, (key, words, line) in enumerate(STATIONS, start=1):
             splice = Splice(number, key, words, line)
             splice.clicked.connect(lambda _checked, key=key: self.chosen.emit(key))
-            group.addButton(splice)
             layout.addWidget(splice)
             self.splices[key] = splice
         layout.addStretch(1)
@@ -106,7 +104,8 @@ class Lead(QWidget):
 
     def choose(self, key: str) -> None:
         """Mark a station as the one on view."""
-        self.splices[key].setChecked(True)
+        for name, splice in self.splices.items():
+            splice.setChecked(name == key)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """The cable behind the splices: two strands that cross between them and fray at the end."""
@@ -115,7 +114,8 @@ class Lead(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         end = len(STATIONS) * SPLICE_HEIGHT + 2
         strands = ((t.color("copper"), 1), (t.color("ivory"), -1))
-        for color, side in strands:
+        for color, first_side in strands:
+            side = first_side
             path = QPainterPath(QPointF(CABLE_X + 4 * side, 0))
             y = 0.0
             while y < end:

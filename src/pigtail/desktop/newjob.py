@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.advice.plan import propose
-from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
+from pigtail.catalogue.kinds import AMBIENT, host_kinds, make_host, make_module, module_kinds
 from pigtail.desktop import theme
 from pigtail.desktop.fields import read_known
 from pigtail.job import edits
@@ -29,6 +29,7 @@ from pigtail.job.quantities import PATH_RESISTANCE, quantities
 from pigtail.units import Basis, KnownError, UnreadableError, format_known
 
 MODULE_ID = "module"
+AMBIENT_ADDRESS = "ambient"
 
 
 class _Line(NamedTuple):
@@ -149,6 +150,7 @@ class NewJob(QDialog):
         for path in host.paths:
             words = f"resistance {names[path.a]} to {names[path.b]}"
             self._line(form, path.id, "", words, PATH_RESISTANCE.unit, path.resistance)
+        self._line(form, AMBIENT_ADDRESS, "", "temperature inside the case", "°C", AMBIENT)
         page = QWidget()
         page.setLayout(form)
         self.scroll.setWidget(page)
@@ -174,7 +176,7 @@ class NewJob(QDialog):
     def _make(self) -> Job:
         host = make_host(self.host_kind.currentData(), self.host_name.text().strip())
         job = edits.new_job(self.name.text().strip() or "New retrofit", host)
-        job = edits.set_supply(job, self.supply.currentData())
+        job = edits.set_ambient(edits.set_supply(job, self.supply.currentData()), AMBIENT)
         for line in self._lines:
             if line.entry.text() == line.before:
                 continue
@@ -184,7 +186,9 @@ class NewJob(QDialog):
                 line.entry.setFocus()
                 line.entry.selectAll()
                 raise
-            if line.field:
+            if line.address == AMBIENT_ADDRESS:
+                job = edits.set_ambient(job, known)
+            elif line.field:
                 job = edits.set_value(job, line.address, line.field, known)
             else:
                 job = edits.set_path(job, HOST, line.address, known)

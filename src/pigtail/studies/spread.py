@@ -36,7 +36,9 @@ def estimate(inputs: Sequence[Input], solve: Solver, wanted: Mapping[str, Wanted
 
     Args: inputs; solve takes arrays [S] by input name and returns arrays [S] by result; wanted names the results.
     """
-    lows, nominals, highs = (np.array(column) for column in zip(*(i.ends for i in inputs), strict=True))
+    lows, nominals, highs = (
+        np.array(column, dtype=float) for column in zip(*(i.ends for i in inputs), strict=True)
+    )
     count = len(inputs)
     matrix = np.tile(nominals, (1 + 2 * count, 1))
     matrix[1 : 1 + count][np.diag_indices(count)] = lows

@@ -13,7 +13,7 @@ from pigtail.desktop import theme
 from pigtail.desktop.fields import read_known
 from pigtail.desktop.stations.base import Align, Picture, Station, say, wire
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
-from pigtail.job.edits import set_path, set_supply, set_value, strike_reading
+from pigtail.job.edits import set_ambient, set_path, set_supply, set_value, strike_reading
 from pigtail.job.errors import EditError
 from pigtail.job.model import FUNCTION_UNITS, HOST, Job, SupplyClass
 from pigtail.job.quantities import PATH_RESISTANCE, Quantity, quantities
@@ -231,7 +231,8 @@ class SurveyStation(Station):
                 words = f"{names[path.a]} to {names[path.b]}"
                 edit = partial(self._typed_path, device_id, path.id)
                 rows.append(_row(device.name, words, path.resistance, real_path.resistance, edit))
-        return rows
+        ambient = _row("inside the case", "temperature", job.ambient, job.ambient, self._typed_ambient)
+        return [*rows, ambient]
 
     def _log_rows(self, job: Job) -> list[tuple[Cell, ...]]:
         rows = []
@@ -277,6 +278,13 @@ class SurveyStation(Station):
         self.edited.emit(
             f"{item.words} {text}", partial(set_value, address=address, field=item.field, value=known)
         )
+
+    def _typed_ambient(self, text: str) -> None:
+        try:
+            known = self._parsed(text, "°C")
+        except ValueError:
+            return
+        self.edited.emit(f"temperature inside the case {text}", partial(set_ambient, ambient=known))
 
     def _typed_path(self, device_id: str, path_id: str, text: str) -> None:
         try:

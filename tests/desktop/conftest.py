@@ -1,0 +1,127 @@
+"""The real window without a screen: an assembly on a window, and words for driving it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtWidgets import QApplication, QComboBox, QWidget
+from pytestqt.qtbot import QtBot
+
+from pigtail.catalogue.demo import demo
+from pigtail.desktop import ask, theme
+from pigtail.desktop.assemble import Assembly
+from pigtail.desktop.window import MainWindow
+from pigtail.job.recovery import Keeper
+
+WAIT_MS = 20_000
+
+
+class Bench:
+    """A window under test."""
+
+    def __init__(self, qtbot: QtBot, folder: Path) -> None:
+        self.qtbot, self.folder = qtbot, folder
+        self.window = MainWindow("a test")
+        settings = QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat)
+        self.assembly = Assembly(self.window, Keeper(folder / "recovery"), settings)
+        self.assembly.make_menus()
+        self.session = self.assembly.session
+        self.window.show()
+        qtbot.waitExposed(self.window)
+
+    def open_demo(self, name: str = "larkmoor") -> Bench:
+        """Put a demo on view and wait until it is studied and advised."""
+        self.assembly.start(demo(name), None)
+        return self.settle()
+
+    def settle(self) -> Bench:
+        """Wait until all background work is done and shown."""
+
+        def quiet() -> bool:
+            QApplication.processEvents()
+            return self.assembly.quiet and (self.session.job is None or self.session.studies is not None)
+
+        self.qtbot.waitUntil(quiet, timeout=WAIT_MS)
+        QApplication.processEvents()
+        self.qtbot.waitUntil(quiet, timeout=WAIT_MS)
+        return self
+
+    def find(self, kind: type[QWidget], name: str) -> QWidget:
+        """A visible control by its object name."""
+        found = [w for w in self.window.findChildren(kind, name) if w.isVisible()]
+        assert found, f"no visible {name}"
+        return found[0]
+
+    def click(self, widget: QWidget) -> Bench:
+        """Click a control with the mouse and settle."""
+        self.qtbot.mouseClick(widget, Qt.MouseButton.LeftButton)
+        return self.settle()
+
+    def type(self, widget: QWidget, text: str) -> Bench:
+        """Replace the text of a field with the keyboard, press Enter and settle."""
+        widget.setFocus()
+        self.qtbot.keyClick(widget, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+        self.qtbot.keyClicks(widget, text)
+        self.qtbot.keyClick(widget, Qt.Key.Key_Return)
+        return self.settle()
+
+    def choose(self, combo: QComboBox, data: object) -> Bench:
+        """Choose an entry as a person would."""
+        index = combo.findData(data)
+        assert index >= 0, f"{data} is not offered"
+        combo.setCurrentIndex(index)
+        combo.activated.emit(index)
+        return self.settle()
+
+    def run(self, action: str) -> Bench:
+        """Trigger an action of the menus."""
+        assert self.assembly.actions[action].isEnabled(), f"{action} is not enabled"
+        self.assembly.actions[action].trigger()
+        return self.settle()
+
+    def verdicts(self) -> dict[str, str]:
+        """What the lead shows."""
+        return {k: s.verdict for k, s in self.window.lead.splices.items()}
+
+    def message(self) -> str:
+        """The sentence in the message line, empty when it is hidden."""
+        return self.window.message.words.text() if self.window.message.isVisible() else ""
+
+    def close(self) -> None:
+        """Close without questions."""
+        self.window.may_close = lambda: True
+        self.window.close()
+        self.assembly.close()
+
+
+@pytest.fixture(autouse=True)
+def dressed(qapp: QApplication) -> None:
+    """The application in our fonts and the light theme."""
+    theme.load_fonts()
+    theme.apply(qapp, theme.LIGHT)
+
+
+@pytest.fixture
+def bench(qtbot: QtBot, tmp_path: Path) -> Iterator[Bench]:
+    """A window that is closed at the end and leaves no thread behind."""
+    before = set(threading.enumerate())
+    made = Bench(qtbot, tmp_path)
+    yield made
+    made.close()
+    left = [t.name for t in set(threading.enumerate()) - before if t.is_alive()]
+    assert not left, f"threads left: {left}"
+
+
+@pytest.fixture
+def answers(monkeypatch: pytest.MonkeyPatch) -> Callable[..., None]:
+    """Answer the questions that need a dialog: `answers(open_path=…, save_before_leaving="leave")`."""
+
+    def set_answers(**given: object) -> None:
+        for name, value in given.items():
+            monkeypatch.setattr(ask, name, lambda *_a, value=value: value)
+
+    return set_answers
