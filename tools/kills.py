@@ -80,7 +80,7 @@ def one_kill(folder: Path, chance: random.Random, first: int) -> tuple[int, str]
 
 def run(kills: int, seed: int = 1) -> list[str]:
     """Kill so many times; returns what went wrong."""
-    chance = random.Random(seed)  # noqa: S311  no secret
+    chance = random.Random(seed)
     troubles = []
     acknowledged = 0
     with tempfile.TemporaryDirectory() as name:

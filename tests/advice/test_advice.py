@@ -12,8 +12,8 @@ from pigtail.advice.measure import next_readings
 from pigtail.advice.networks import drop_network, set_converter
 from pigtail.advice.plan import propose
 from pigtail.advice.remedies import advised, schools
-from pigtail.advice.service import SERVICES
 from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
+from pigtail.cli.service import SERVICES
 from pigtail.job import edits
 from pigtail.job.check import check_job
 from pigtail.job.errors import EditError

@@ -173,7 +173,7 @@ def test_a_size_limit_on_files_is_told_in_one_sentence(tmp_path: Path) -> None:
 
     script = "import signal, sys; signal.signal(signal.SIGXFSZ, signal.SIG_IGN); from pigtail.__main__ import main; sys.exit(main())"
     command = [sys.executable, "-c", script, "demo", "--export", str(tmp_path)]
-    done = subprocess.run(command, preexec_fn=limit, capture_output=True, text=True, check=False)  # noqa: PLW1509
+    done = subprocess.run(command, preexec_fn=limit, capture_output=True, text=True, check=False)
     assert done.returncode == 2
     assert "cannot be written" in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1

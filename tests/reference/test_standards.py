@@ -25,6 +25,6 @@ def test_series_hold_every_member_of_the_standard(series: str, printed: str) -> 
 
 def test_levels_have_their_references() -> None:
     """0 dBu is √(1 mW · 600 Ω) = 0.7746 V; +4 dBu is 1.228 V; −10 dBV is 0.316 V."""
-    assert DBU_REFERENCE_V**2 / 600 == pytest.approx(1e-3)
+    assert pytest.approx(1e-3) == DBU_REFERENCE_V**2 / 600
     assert from_dbu(4) == pytest.approx(1.228, abs=5e-4)
     assert from_dbv(-10) == pytest.approx(0.3162, abs=5e-5)

@@ -1,5 +1,7 @@
 """Preferred series: membership, neighbours, steps."""
 
+import itertools
+
 import pytest
 
 from pigtail.units.series import decade, members, nearest, step
@@ -10,7 +12,7 @@ def test_every_member_is_its_own_nearest_and_steps_to_its_neighbour(series: str)
     """Each exact member of four decades is found again, and one step leads to the next."""
     run = members(series, 1.0, 9999.0)
     assert len(run) == 4 * len(decade(series))
-    for here, following in zip(run, run[1:], strict=False):
+    for here, following in itertools.pairwise(run):
         assert nearest(here, series) == here
         assert step(here, series) == following
         assert step(following, series, -1) == here

@@ -20,10 +20,8 @@ def with_network(job: Job, link: Link, key: str) -> Link:
         raise EditError(
             f"“{shape.title}” has several inputs; propose the plan again to sum two outputs", value=key
         )
-    if key == "coupling":
-        at = 1 if sections and len(topology(sections[0].topology).inputs) > 1 else 0
-    else:
-        at = len(sections)
+    behind_sum = bool(sections) and len(topology(sections[0].topology).inputs) > 1
+    at = int(behind_sum) if key == "coupling" else len(sections)
     sections.insert(at, shape.section())
     return _rejoined(job, link, tuple(sections))
 

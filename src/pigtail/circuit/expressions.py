@@ -183,7 +183,7 @@ class _Parser:
         self.at += 1
         if isinstance(token, float):
             return Number(token)
-        if token == "(":
+        if token == "(":  # noqa: S105  a bracket, not a password
             inner = self._sum()
             if not self._take(")"):
                 raise self._wrong()

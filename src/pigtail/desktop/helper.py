@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
 import threading
 
-SERVICE = "pigtail.advice.service"
+SERVICE = "pigtail.cli.service"
 
 
 class HelperLostError(RuntimeError):
@@ -44,7 +45,7 @@ class Helper:
 
     def call(self, name: str, *arguments: object) -> object:
         """Ask for a service and wait for its answer; raises what it raised, or HelperLostError."""
-        from pigtail.advice.service import receive, send
+        from pigtail.cli.service import receive, send
 
         with self._turn:
             for _ in range(2):
@@ -68,10 +69,8 @@ class Helper:
             except OSError:
                 continue
         if self._pid:
-            try:
+            with contextlib.suppress(ChildProcessError):
                 os.waitpid(self._pid, 0)
-            except ChildProcessError:
-                pass
             self._pid = 0
 
     def close(self) -> None:
@@ -85,7 +84,7 @@ class Inside:
 
     def call(self, name: str, *arguments: object) -> object:
         """Run a service here; raises what it raises."""
-        from pigtail.advice.service import SERVICES
+        from pigtail.cli.service import SERVICES
 
         return SERVICES[name](*arguments)
 

@@ -230,13 +230,15 @@ class _Supply:
         n = detail.numbers
         highest = self._nominal(self.pin, "maximum")
         margin = n["high_margin_v"]
+        volts = n["module_v"].short()
         worst_case = not margin.missing and margin.value is not None and margin.low < 0
         finding = judged(
             "power.over_voltage", margin, at_least(0.0, 0.0),
             subject=self.pin, limit=0.0, sense=1.0,
             sentences={
-                Severity.GOOD: f"{n['module_v'].short()} at the pins stays below the highest allowed, {highest:g} V.",
-                Severity.FIX: f"{n['module_v'].short()} at the pins is above the highest allowed, {highest:g} V: the module would be destroyed.",
+                Severity.GOOD: f"{volts} at the pins stays below the highest allowed, {highest:g} V.",
+                Severity.FIX: f"{volts} at the pins is above the highest allowed, {highest:g} V: "
+                "the module would be destroyed.",
             },
             codes={Severity.GOOD: "power.not_too_high"},
             why="room = highest supply − voltage at the pins, from the operating point with the wires' resistance",
@@ -246,7 +248,8 @@ class _Supply:
         if worst_case and finding.severity is Severity.UNKNOWN:
             return replace(
                 finding,
-                sentence=f"Whether the supply stays below {highest:g} V cannot be told: it may reach {format_quantity(highest - margin.low, 'V')}.",
+                sentence=f"Whether the supply stays below {highest:g} V cannot be told: "
+                f"it may reach {format_quantity(highest - margin.low, 'V')}.",
             )
         return finding
 
@@ -310,7 +313,8 @@ class _Supply:
             subject=self.link.id, limit=limit, sense=-1.0,
             sentences={
                 Severity.GOOD: f"The regulator stays cool: {{nominal}} at the junction, {spent} of heat.",
-                Severity.WATCH: f"The regulator runs hot: {{nominal}} at the junction, {spent} of heat; keep it from capacitors and plastic.",
+                Severity.WATCH: f"The regulator runs hot: {{nominal}} at the junction, {spent} of heat; "
+                "keep it from capacitors and plastic.",
                 Severity.FIX: f"The regulator overheats: {{nominal}} at the junction, {{limit}} is the limit; {spent} of heat.",
             },
             codes={Severity.GOOD: "power.cool", Severity.FIX: "power.overheats"},

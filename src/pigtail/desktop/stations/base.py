@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -85,7 +86,7 @@ def wire(painter: QPainter, points: list[QPointF], *, use: str = "copper", width
     painter.setPen(
         QPen(theme.current().color(use), width, cap=Qt.PenCapStyle.RoundCap, join=Qt.PenJoinStyle.RoundJoin)
     )
-    for a, b in zip(points, points[1:], strict=False):
+    for a, b in itertools.pairwise(points):
         painter.drawLine(a, b)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from functools import partial
 from math import log10
 from typing import TYPE_CHECKING
@@ -74,7 +75,7 @@ class Ladder(Picture):
         ]
         t = theme.current()
         painter.setPen(QPen(t.color("copper"), 2.5))
-        for (x1, a), (x2, b) in zip(points, points[1:], strict=False):
+        for (x1, a), (x2, b) in itertools.pairwise(points):
             painter.drawLine(QPointF(x1, y(a.value or 0)), QPointF(x2, y(b.value or 0)))
         for k, rung in enumerate(feed.rungs):
             x = plot.left() + step * (k + 0.5)
@@ -188,7 +189,7 @@ class Response(Picture):
             )
         painter.setPen(QPen(t.color("copper"), 2.5))
         points = [at(f, db) for f, db in zip(hertz, level, strict=True) if db > floor]
-        for a, b in zip(points, points[1:], strict=False):
+        for a, b in itertools.pairwise(points):
             painter.drawLine(a, b)
         low, high = self.feed.numbers["low_cut_hz"].short(), self.feed.numbers["high_cut_hz"].short()
         words = QRectF(box.left(), plot.bottom() + 17, box.width(), 16)
@@ -277,7 +278,8 @@ class LevelStation(Station):
             action = menu.addAction(f"Add: {title.lower()}")
             if action is not None:
                 edit = partial(add_network, link_id=link_id, key=key)
-                action.triggered.connect(lambda _c, w=f"add {title.lower()}", e=edit: self.edited.emit(w, e))
+                words = f"add {title.lower()}"
+                action.triggered.connect(lambda _c, w=words, e=edit: self.edited.emit(w, e))
         for index, key in enumerate(keys):
             if key == "wire" or len(topology(key).inputs) > 1:
                 continue
@@ -285,6 +287,5 @@ class LevelStation(Station):
             action = menu.addAction(f"Take out: {title.lower()}")
             if action is not None:
                 edit = partial(drop_network, link_id=link_id, index=index)
-                action.triggered.connect(
-                    lambda _c, w=f"take out {title.lower()}", e=edit: self.edited.emit(w, e)
-                )
+                words = f"take out {title.lower()}"
+                action.triggered.connect(lambda _c, w=words, e=edit: self.edited.emit(w, e))

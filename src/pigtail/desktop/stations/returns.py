@@ -119,7 +119,8 @@ class LoopMap(Picture):
             if side > 0
             else QRectF(deep.x() - 6 - room, middle - 16, room, 32)
         )
-        lines = f"{format_quantity(abs(branch.current), 'A')}\n{format_quantity(branch.resistance, 'Ω')} · {format_quantity(abs(branch.drop), 'V')}"
+        drop = f"{format_quantity(branch.resistance, 'Ω')} · {format_quantity(abs(branch.drop), 'V')}"
+        lines = f"{format_quantity(abs(branch.current), 'A')}\n{drop}"
         align = (Align.AlignLeft if side > 0 else Align.AlignRight) | Align.AlignVCenter
         say(painter, rect, lines, use="dim", px=10, align=align, wrap=True)
 
