@@ -297,7 +297,7 @@ def test_every_edit_is_kept_and_the_window_shows_it(bench) -> None:  # type: ign
         bench.session.edit(
             "a name", lambda j: type(j)(**{**{f: getattr(j, f) for f in j.__struct_fields__}, "name": "Kept"})
         )
-    assert "kept" in bench.window.kept.text()
+    assert "kept" in bench.window.lead.card.text()
     (file,) = (bench.folder / "recovery").glob("*.json")
     assert b'"Kept"' in file.read_bytes()
 

@@ -34,6 +34,7 @@ TABLE: tuple[Entry, ...] = (
     Entry("quit", "Quit", "Ctrl+Q", "Job", lambda a: a.quit()),
     Entry("undo", "Undo", "Ctrl+Z", "Edit", lambda a: a.session.undo(), lambda a: bool(a.session.undo_words)),
     Entry("redo", "Redo", "Ctrl+Shift+Z", "Edit", lambda a: a.session.redo(), lambda a: bool(a.session.redo_words)),
+    Entry("brief", "Name and brief…", "Ctrl+I", "Edit", lambda a: a.ask_brief(), _has_job),
     Entry("propose", "Propose a plan", "Ctrl+R", "Edit", lambda a: a.propose_plan(), lambda a: a.can_propose()),
     Entry("strike", "Strike the chosen reading", "Ctrl+D", "Edit", lambda a: a.strike_reading(), _has_job),
     Entry("go_survey", "Survey", "Alt+1", "Go", lambda a: a.go("survey")),

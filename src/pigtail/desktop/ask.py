@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QLineEdit,
+    QMessageBox,
+    QPlainTextEdit,
+    QWidget,
+)
 
 FILTER = "Pigtail jobs (*.pigtail);;All files (*)"
 
@@ -41,6 +50,25 @@ def save_before_leaving(parent: QWidget, name: str) -> str:
     box.setDefaultButton(buttons.Save)
     answer = box.exec()
     return {buttons.Save.value: "save", buttons.Discard.value: "leave"}.get(answer, "stay")
+
+
+def brief(parent: QWidget, name: str, wanted: str, notes: str) -> tuple[str, str, str] | None:
+    """What the job is called and what is wanted."""
+    dialog = QDialog(parent)
+    dialog.setWindowTitle("Name and brief")
+    entries = QLineEdit(name), QPlainTextEdit(wanted), QPlainTextEdit(notes)
+    form = QFormLayout(dialog)
+    form.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapAllRows)
+    for words, entry in zip(("Name", "What is wanted", "Notes"), entries, strict=True):
+        entry.setAccessibleName(words)
+        form.addRow(words, entry)
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+    buttons.accepted.connect(dialog.accept)
+    buttons.rejected.connect(dialog.reject)
+    form.addRow(buttons)
+    if not dialog.exec():
+        return None
+    return entries[0].text(), entries[1].toPlainText(), entries[2].toPlainText()
 
 
 def tell(parent: QWidget, title: str, text: str) -> None:

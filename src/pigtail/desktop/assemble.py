@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QSettings, Qt, QTimer
+from PyQt6.QtCore import QObject, QSettings, QTimer
 from PyQt6.QtGui import QAction, QIcon, QKeySequence
 from PyQt6.QtWidgets import QApplication, QMenu
 
@@ -26,6 +26,7 @@ from pigtail.desktop.strip import BenchStrip
 from pigtail.desktop.why import Why
 from pigtail.desktop.window import icon_path
 from pigtail.desktop.work import Lane
+from pigtail.job.edits import set_name_and_brief
 from pigtail.job.model import Job, SupplyClass
 from pigtail.job.recovery import discard, leftovers
 from pigtail.studies.results import Studies
@@ -292,7 +293,8 @@ class Assembly(QObject):
             words = "not saved; every edit is kept against a crash"
         else:
             words = "not saved; keeping…"
-        self.window.kept.setText(words)
+        if s.job is not None:
+            self.window.lead.show_job(s.job.name, s.job.brief.wanted, words)
 
     # -- menus ----------------------------------------------------------------------------------------------
 
@@ -300,7 +302,6 @@ class Assembly(QObject):
         """Make the menus from the table of actions: a turn of its own, after the views."""
         bar = self.window.menuBar()
         assert bar is not None
-        bar.setCornerWidget(self.window.kept, Qt.Corner.TopRightCorner)
         menus: dict[str, QMenu] = {}
         for name in actions.MENUS:
             menu = bar.addMenu(name)
@@ -363,6 +364,16 @@ class Assembly(QObject):
         if job is not None and job.modules:
             module = job.modules[0]
             self.session.edit(f"propose a plan for {module.name}", partial(propose_plan, module_id=module.id))
+
+    def ask_brief(self) -> None:
+        """Ask what the job is called and what is wanted, and set both in one edit."""
+        job = self.session.job
+        answer = ask.brief(self.window, job.name, job.brief.wanted, job.brief.notes) if job else None
+        if answer is not None:
+            name, wanted, notes = answer
+            self.session.edit(
+                "name and brief", partial(set_name_and_brief, name=name, wanted=wanted, notes=notes)
+            )
 
     def strike_reading(self) -> None:
         """Strike the reading chosen in Survey's log."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from pigtail.desktop import glyphs, theme
 
@@ -20,7 +20,7 @@ STATIONS = (
     ("returns", "Returns", "where currents go back"),
     ("build", "Build", "loom, parts, sheet"),
 )
-WIDTH, SPLICE_HEIGHT, CABLE_X = 164, 74, 24
+WIDTH, SPLICE_HEIGHT, CABLE_X, TAIL_HEIGHT = 164, 74, 24, 66
 
 
 class Splice(QAbstractButton):
@@ -95,7 +95,18 @@ class Lead(QWidget):
             splice.clicked.connect(lambda _checked, key=key: self.chosen.emit(key))
             layout.addWidget(splice)
             self.splices[key] = splice
-        layout.addStretch(1)
+        layout.addSpacing(TAIL_HEIGHT)
+        self.card = QLabel()
+        self.card.setObjectName("dim")
+        self.card.setWordWrap(True)
+        self.card.setTextFormat(Qt.TextFormat.PlainText)
+        self.card.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.card.setContentsMargins(8, 0, 8, 0)
+        layout.addWidget(self.card, 1)
+
+    def show_job(self, name: str, wanted: str, state: str) -> None:
+        """Show what the job is called, what is wanted, and whether it is safe on disk."""
+        self.card.setText("\n\n".join(x for x in (name, wanted, state) if x))
 
     def show_verdicts(self, verdicts: Mapping[str, str]) -> None:
         """Show the worst finding of each station by its word."""

@@ -98,6 +98,9 @@ def _style(t: Theme) -> str:
     QLabel#wrong {{ color: {t.fix}; }}
     QPushButton, QToolButton {{ background: {t.field}; color: {t.ink}; border: 1px solid {t.line};
         border-radius: 5px; padding: 4px 10px; }}
+    QToolButton {{ padding-right: 24px; }}
+    QToolButton:focus {{ padding-right: 23px; }}
+    QToolButton::menu-indicator {{ subcontrol-origin: padding; subcontrol-position: right center; right: 8px; }}
     QPushButton:hover, QToolButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus, QToolButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
     QPushButton:disabled {{ color: {t.dim}; background: {t.panel}; }}

@@ -120,8 +120,6 @@ class MainWindow(QMainWindow):
         self.why.setFixedWidth(WHY_WIDTH)
         self.strip: QFrame = _blank("Bench strip")
         self.strip.setMinimumHeight(STRIP_HEIGHT)
-        self.kept = QLabel("")
-        self.kept.setObjectName("dim")
         self._lay_out()
 
     def _lay_out(self) -> None:

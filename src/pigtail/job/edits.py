@@ -74,6 +74,11 @@ def set_brief(job: Job, wanted: str, notes: str) -> Job:
     return replace(job, brief=Brief(wanted=wanted, notes=notes))
 
 
+def set_name_and_brief(job: Job, name: str, wanted: str, notes: str) -> Job:
+    """Name and brief in one edit, so that one undo takes both back."""
+    return set_brief(rename(job, name), wanted, notes)
+
+
 def set_supply(job: Job, supply: SupplyClass) -> Job:
     """Set how the host is fed; a live chassis is refused while links reach the host."""
     return _checked(replace(job, host=replace(job.host, supply=supply)))

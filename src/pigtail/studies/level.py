@@ -117,12 +117,11 @@ class _Feed:
         nominal = {i.name: np.array([i.ends[1]]) for i in self.inputs}
         *curve, middle = np.abs(self._transfer(nominal, np.append(CURVE_HZ, REFERENCE_HZ)))[0]
         corners = self._corners()
-        sink_words = self.netlist.job.label(self.sink)
         rungs = (
-            Rung("e.m.f. at full scale", found["emf"]),
-            Rung("at the output pin", found["pin"]),
+            Rung("e.m.f.", found["emf"]),
+            Rung("output pin", found["pin"]),
             *(Rung(words, found[f"rung{k}"]) for k, (words, _) in enumerate(self.rung_nodes)),
-            Rung(f"at the {sink_words}", found["delivered"]),
+            Rung("at the input", found["delivered"]),
         )
         numbers = {
             "delivered_dbv": found["delivered"],

@@ -150,9 +150,7 @@ class Response(Picture):
             self.describe(f"Response: 3 dB down at {low} and {high}")
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
-        say(
-            painter, QRectF(box.left(), box.top(), box.width(), 16), "Response, dB re 1 kHz", bold=True, px=12
-        )
+        say(painter, QRectF(box.left(), box.top(), box.width(), 16), "Response, dB", bold=True, px=12)
         if self.feed is None:
             return
         t = theme.current()

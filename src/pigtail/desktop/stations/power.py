@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from pigtail.studies.results import PowerStudy, Studies, SupplyDetail
 
 TJ_SCALE_C = 220.0
+NARROW = 180.0  # below this width a value stands under its words instead of beside them
 
 
 class SupplyPicture(Picture):
@@ -51,9 +52,9 @@ class SupplyPicture(Picture):
         link = self.job.link(self.supply.link)
         if link is None:
             return
-        gap = 62.0
+        gap = 62.0 if box.width() > 600 else 48.0
         width = (box.width() - 2 * gap) / 3
-        height = min(box.height(), 262.0)
+        height = min(box.height(), 330.0)
         top = box.top() + (box.height() - height) / 2
         places = [QRectF(box.left() + k * (width + gap), top, width, height) for k in range(3)]
         middle = top + 26
@@ -87,10 +88,12 @@ class SupplyPicture(Picture):
 
     def _lines(self, painter: QPainter, rect: QRectF, top: float, lines: list[tuple[str, str]]) -> float:
         """Rows of words and value below each other; returns where they end."""
-        pitch = min(max((rect.height() - 110) / 4, 19.0), 34.0)
+        pitch = min(max((rect.height() - 110) / 4, 19.0), 46.0)
         for words, value in lines:
             row = QRectF(rect.left() + 8, top, rect.width() - 16, pitch)
-            say(painter, row, words, use="dim")
+            over = rect.width() < NARROW and pitch > 36
+            say(painter, row.adjusted(0, 0, 0, -18) if over else row, words, use="dim")
+            row = row.adjusted(0, 14, 0, 0) if over else row
             px = 14 if pitch > 26 else 12
             say(painter, row, value, bold=True, px=px, align=Align.AlignRight | Align.AlignVCenter)
             top += pitch
@@ -230,7 +233,7 @@ class PowerStation(Station):
         self.rail.activated.connect(self._rail_chosen)
         self.states = RowsModel(("host state", "rail", "module"))
         self.table = make_table(self.states, "states_table", "What each host state powers", 0)
-        self.table.setMaximumHeight(180)
+        self.table.setFixedHeight(120)
         self._job: Job | None = None
         self._supply: SupplyDetail | None = None
         row = QHBoxLayout()
@@ -244,8 +247,8 @@ class PowerStation(Station):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         layout.addLayout(row)
-        layout.addWidget(self.picture, 4)
-        layout.addWidget(self.table, 2)
+        layout.addWidget(self.picture, 1)
+        layout.addWidget(self.table)
 
     def show_job(self, job: Job, studies: Studies) -> None:
         self._job = job
@@ -279,6 +282,7 @@ class PowerStation(Station):
                 (Cell(state.name), Cell("up" if up else "off"), Cell("powered" if state.powered else "off"))
             )
         self.states.show_rows(rows)
+        self.table.setFixedHeight(34 + 26 * max(len(rows), 2))
 
     def _converter_chosen(self, index: int) -> None:
         if self._supply is not None:

@@ -153,7 +153,7 @@ class SurveyStation(Station):
         self.table = make_table(
             self.rows, "known_table", "What is known of each terminal; edit the column on paper", 5
         )
-        set_widths(self.table, (150, 160, 160, 150, 88))
+        set_widths(self.table, (138, 148, 150, 144, 88))
         self.view = QComboBox()
         self.view.setObjectName("survey_view")
         self.view.setAccessibleName("What the table lists")
