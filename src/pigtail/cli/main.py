@@ -17,11 +17,11 @@ UNUSABLE = 2
 
 def _check(options: argparse.Namespace) -> int:
     from pigtail.advice.remedies import advised
+    from pigtail.catalogue.opening import open_job
     from pigtail.cli.report import as_json, as_text, exit_code
-    from pigtail.job.file import load
     from pigtail.studies.all import study_job
 
-    job = load(options.file).job
+    job = open_job(options.file).job
     studies = advised(job, study_job(job))
     if options.json:
         print(json.dumps(as_json(job, studies), ensure_ascii=False, indent=1, allow_nan=False))
@@ -32,11 +32,11 @@ def _check(options: argparse.Namespace) -> int:
 
 def _sheet(options: argparse.Namespace) -> int:
     from pigtail.advice.remedies import advised
-    from pigtail.job.file import load
+    from pigtail.catalogue.opening import open_job
     from pigtail.sheet.write import write_sheet
     from pigtail.studies.all import study_job
 
-    job = load(options.file).job
+    job = open_job(options.file).job
     for path in write_sheet(job, advised(job, study_job(job)), options.out):
         print(path)
     return 0

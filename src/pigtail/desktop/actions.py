@@ -3,24 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, NamedTuple
-
-if TYPE_CHECKING:
-    from pigtail.desktop.assemble import Assembly
+from typing import Any, NamedTuple
 
 
 class Entry(NamedTuple):
-    """An action: its id, words, keys, menu, when it can be used, and what it does."""
+    """An action: its id, words, keys, menu, what it does to the assembly, and when it can be used."""
 
     id: str
     words: str
     keys: str
     menu: str
-    run: Callable[[Assembly], None]
-    enabled: Callable[[Assembly], bool] = lambda _a: True
+    run: Callable[[Any], None]
+    enabled: Callable[[Any], bool] = lambda _a: True
 
 
-def _has_job(a: Assembly) -> bool:
+def _has_job(a: Any) -> bool:
     return a.session.job is not None
 
 

@@ -7,11 +7,12 @@ from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from pigtail.catalogue.opening import open_job
 from pigtail.desktop.helper import Helper, Inside
 from pigtail.desktop.work import Lane
 from pigtail.job.edits import Edit
 from pigtail.job.errors import JobError
-from pigtail.job.file import Document, load, save
+from pigtail.job.file import Document, save
 from pigtail.job.model import Job
 from pigtail.job.recovery import Keeper, Leftover, discard
 from pigtail.studies.results import Studies
@@ -77,7 +78,7 @@ class Session(QObject):
     def open(self, path: Path) -> bool:
         """Open a job file; on trouble `failed` tells it in one sentence and the open job stays."""
         try:
-            document = load(path)
+            document = open_job(path)
         except JobError as error:
             self.failed.emit(str(error))
             return False

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+from functools import partial
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # small matrices: more threads only cost start-up time
 
@@ -17,6 +18,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from argparse import Namespace
     from pathlib import Path
+    from types import TracebackType
 
     from pigtail.desktop.assemble import Assembly
     from pigtail.desktop.helper import Helper
@@ -150,6 +152,7 @@ def run_window(options: Namespace, helper: Helper) -> int:
         opening = Opening(options.file.name, document, options.file)
     application = make_application([sys.argv[0]])
     window = MainWindow(opening.title)
+    sys.excepthook = partial(told, window)
     loader = Loader(window, opening, helper)
     window.show()
     code = application.exec()
@@ -157,12 +160,22 @@ def run_window(options: Namespace, helper: Helper) -> int:
     return code
 
 
+def told(
+    window: MainWindow, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+) -> None:
+    """Whatever goes wrong in the window is told in it; the job and its recovery file stay as they are."""
+    sys.__excepthook__(kind, error, trace)
+    window.message.tell(
+        f"Something went wrong ({kind.__name__}: {error}). Nothing is lost: undo the last edit, or save."
+    )
+
+
 def _opened(path: Path) -> Document | None:
+    from pigtail.catalogue.opening import open_job
     from pigtail.job.errors import JobError
-    from pigtail.job.file import load
 
     try:
-        return load(path)
+        return open_job(path)
     except JobError as error:
         print(f"pigtail: {error}", file=sys.stderr)
         return None

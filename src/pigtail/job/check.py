@@ -12,6 +12,7 @@ from pigtail.units.known import Known
 
 ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
 MAX_ITEMS = 20_000
+LARGEST = 1e12
 
 
 def check_job(job: Job) -> None:
@@ -38,6 +39,12 @@ def check_known(known: Known, unit: str, where: str, *, lowest: float) -> None:
     """Raise JobError for a value in the wrong unit or below what it can be at all."""
     if known.unit != unit:
         raise JobError(f"the unit is “{known.unit}” but “{unit}” is wanted", where=where, value=known)
+    if max(abs(known.low), abs(known.high)) > LARGEST:
+        raise JobError(
+            f"{known.nominal:g} {unit} is beyond anything electrical; give a value below {LARGEST:g}",
+            where=where,
+            value=known,
+        )
     if known.low < lowest:
         raise JobError(
             f"{known.low:g} {unit} is below {lowest:g} {unit}, the least it can be; give a larger value",

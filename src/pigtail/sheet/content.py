@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pigtail.advice.measure import next_readings
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.topologies import topology
+from pigtail.circuit import CircuitError
 from pigtail.job.model import FUNCTION_UNITS, Function, Job, Link, Rail
 from pigtail.job.quantities import quantities
 from pigtail.job.readings import effective
@@ -77,7 +78,7 @@ def netlist_text(job: Job) -> str:
     """The deck that the studies solve, in the working state; a comment when the plan has none."""
     try:
         return compile_job(effective(job), job.working_state()).text
-    except CompileError as error:
+    except (CompileError, CircuitError) as error:
         return f"* no netlist: {error}\n"
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.circuit import CircuitError
 from pigtail.job.model import Job
@@ -19,6 +21,11 @@ from pigtail.studies.survey import study_survey
 def study_job(job: Job) -> Studies:
     """Run all studies of a job on its values as they were read. Never raises for a job that passed its check:
     a plan that cannot be solved becomes a finding of the study that could not solve it."""
+    with np.errstate(all="ignore"):  # what is not finite becomes unknown
+        return _studied(job)
+
+
+def _studied(job: Job) -> Studies:
     measured = effective(job)
     survey = study_survey(job)
     try:

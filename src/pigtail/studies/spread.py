@@ -80,9 +80,9 @@ def _gather(
         if known[k] and swing[k] > max(TELLING * greatest, 1e-12 * max(abs(base), 1e-12))
     )
     bases = [i.known.basis for i in leading if i.known is not None]
-    if missing or not np.isfinite(base):
-        return Estimate(None, np.nan, np.nan, want.unit, Basis.UNKNOWN, want.words, leading, missing)
     spread = np.concatenate([first[:1], down[known], up[known], ends])
+    if missing or not np.isfinite(spread).all():
+        return Estimate(None, np.nan, np.nan, want.unit, Basis.UNKNOWN, want.words, leading, missing)
     return Estimate(
         base, float(spread.min()), float(spread.max()), want.unit, weakest(bases), want.words, leading
     )
