@@ -73,6 +73,7 @@ class Assembly(QObject):
         window.put_why(self.why)
         window.put_strip(self.strip)
         self._wire()
+        self._enable()
 
     def _wire(self) -> None:
         """All connections of the window."""
@@ -321,6 +322,10 @@ class Assembly(QObject):
         self._enable()
 
     def _enable(self) -> None:
+        open_job = self.session.job is not None
+        self.strip.setEnabled(open_job)
+        self.window.lead.setEnabled(open_job)
+        self.window.telltales.setEnabled(open_job)
         if not self.actions:
             return
         for entry in actions.TABLE:

@@ -62,6 +62,7 @@ class BenchStrip(QFrame):
         self.button.clicked.connect(self.log)
         self.point.activated.connect(self._follow)
         self.take.clicked.connect(self._take_next)
+        self.take.hide()
         self._hint()
 
     def _combo(self, name: str, accessible: str) -> QComboBox:

@@ -89,12 +89,16 @@ class Why(QFrame):
     def _fit_list(self) -> None:
         """As high as its findings need, up to a part of the panel."""
         room = self.list.viewport()
-        width = (room.width() if room else WIDTH) - 34
+        width = (room.width() if room else WIDTH) - 40
         metrics = self.list.fontMetrics()
-        flags = int(Qt.TextFlag.TextWordWrap)
-        needed = sum(
-            metrics.boundingRect(0, 0, width, 1000, flags, f.sentence).height() + 13 for f in self._findings
-        )
+        needed = 0
+        for row, finding in enumerate(self._findings):
+            item = self.list.item(row)
+            flags = int(Qt.TextFlag.TextWordWrap)
+            height = metrics.boundingRect(0, 0, width, 1000, flags, finding.sentence).height() + 13
+            needed += height
+            if item is not None:
+                item.setSizeHint(QSize(width, height))
         self.list.setFixedHeight(min(needed + 6, max(int(self.height() * LIST_PART), 90)))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
