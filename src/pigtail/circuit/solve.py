@@ -118,7 +118,7 @@ def _solved(
     plan = _plan(system, entries, kind)
     with np.errstate(all="ignore"):
         x = plan.solve(entries, b)
-        right = _satisfies(entries, x, b, shape)
+        right = _satisfies(entries, x, b)
     if not right:
         raise UnsolvedError(
             f"the solution of “{system.circuit.title}” does not satisfy its own equations; "
@@ -127,18 +127,31 @@ def _solved(
     return np.stack([np.broadcast_to(v, shape) for v in x], axis=-1)
 
 
-def _satisfies(entries: _Matrix, x: list[Array], b: Mapping[int, Array], shape: tuple[int, ...]) -> bool:
-    """Whether x satisfies every equation to RESIDUAL_LIMIT of the largest term in it."""
-    zero: Array = np.zeros(shape)
-    sums: list[Array] = [zero] * len(x)
-    largest: list[Array] = [zero] * len(x)
-    for i, value in b.items():
-        sums[i], largest[i] = -value, np.abs(value)
+def _satisfies(entries: _Matrix, x: list[Array], b: Mapping[int, Array]) -> bool:
+    """Whether x satisfies every equation to RESIDUAL_LIMIT of the largest term in it.
+
+    The term on the diagonal is the first measure, since in nodal equations it is among the largest; only a row
+    that fails by it, or has none, is measured by all its terms.
+    """
+    sums: dict[int, Array] = {i: -value for i, value in b.items()}
+    diagonal: dict[int, Array] = {}
     for (i, j), value in entries.items():
         term = value * x[j]
-        sums[i] = sums[i] + term
-        largest[i] = np.maximum(largest[i], np.abs(term))
-    return all((np.abs(s) <= RESIDUAL_LIMIT * m + 1e-30).all() for s, m in zip(sums, largest, strict=True))
+        old = sums.get(i)
+        sums[i] = term if old is None else old + term
+        if i == j:
+            diagonal[i] = np.abs(term)
+    for i, residual in sums.items():
+        size = np.abs(residual)
+        if i in diagonal and (size <= RESIDUAL_LIMIT * diagonal[i] + 1e-30).all():
+            continue
+        largest: Array = np.abs(b.get(i, NOUGHT))
+        for (row, j), value in entries.items():
+            if row == i:
+                largest = np.maximum(largest, np.abs(value * x[j]))
+        if not (size <= RESIDUAL_LIMIT * largest + 1e-30).all():
+            return False
+    return True
 
 
 def _plan(system: _System, entries: _Matrix, kind: str) -> Plan:

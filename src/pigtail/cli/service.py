@@ -9,7 +9,6 @@ from __future__ import annotations
 import os
 import pickle
 import struct
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -109,7 +108,7 @@ def main() -> None:
     os.dup2(2, 1)
     import pigtail.studies.all  # noqa: F401  loaded while the window is still being painted
 
-    serve(sys.stdin.buffer, answers)
+    serve(os.fdopen(0, "rb", closefd=False), answers)
 
 
 if __name__ == "__main__":

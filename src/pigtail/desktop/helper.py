@@ -14,6 +14,21 @@ class HelperLostError(RuntimeError):
     """The studies' process ended twice while it was asked the same thing."""
 
 
+def _serve_forked(requests: int, answers: int) -> None:
+    """Become the studies' process: its pipes as input and output, nothing else of the parent's kept open."""
+    code = 1
+    try:
+        os.dup2(requests, 0)
+        os.dup2(answers, 1)
+        os.closerange(3, 256)
+        from pigtail.cli.service import main
+
+        main()
+        code = 0
+    finally:
+        os._exit(code)
+
+
 class Helper:
     """A process that studies. `call` may be used from any thread; calls are answered one after another."""
 
@@ -23,7 +38,8 @@ class Helper:
         self._start()
 
     def _start(self) -> None:
-        """Start the process; os.posix_spawn, since importing a larger module would hold the first paint up."""
+        """Start the process: by a fork while nothing but this module is loaded, since that saves the start of an
+        interpreter; else, and whenever it is started again, by os.posix_spawn."""
         from_us, to_it = os.pipe()
         from_it, to_us = os.pipe()
         for end in (to_it, from_it):
@@ -34,10 +50,15 @@ class Helper:
             (os.POSIX_SPAWN_CLOSE, from_us),
             (os.POSIX_SPAWN_CLOSE, to_us),
         ]
-        environment = {**os.environ, "OPENBLAS_NUM_THREADS": "1"}
-        self._pid = os.posix_spawn(
-            sys.executable, [sys.executable, "-m", SERVICE], environment, file_actions=actions
-        )
+        os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+        if threading.active_count() == 1 and "PyQt6.QtCore" not in sys.modules:
+            self._pid = os.fork()
+            if self._pid == 0:
+                _serve_forked(from_us, to_us)
+        else:
+            self._pid = os.posix_spawn(
+                sys.executable, [sys.executable, "-m", SERVICE], os.environ, file_actions=actions
+            )
         os.close(from_us)
         os.close(to_us)
         self._requests = os.fdopen(to_it, "wb")
