@@ -30,7 +30,7 @@ missing() {
 
 python=""
 for candidate in python3.13 python3.12 python3.11 python3; do
-    if command -v "$candidate" >/dev/null 2>&1 && "$candidate" -c 'import sys; sys.exit(sys.version_info < (3, 11))'; then
+    if command -v "$candidate" >/dev/null 2>&1 && "$candidate" -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
         python="$candidate"
         break
     fi
@@ -41,9 +41,11 @@ if [ -z "$python" ]; then
 fi
 
 stamp=".venv/.set-up"
-wanted="$(cat requirements.lock pyproject.toml tools/setup.sh | sha256sum | cut -d' ' -f1) $("$python" -V) $PWD $EXTRA"
+wanted="$(cat requirements.lock pyproject.toml tools/setup.sh | sha256sum | cut -d' ' -f1) $("$python" -V) $PWD"
+done_before=no
 if [ -f "$stamp" ] && [ "$(cat "$stamp")" = "$wanted" ]; then
-    exit 0
+    [ -n "$EXTRA" ] || exit 0
+    done_before=yes
 fi
 
 if command -v dpkg-query >/dev/null 2>&1; then
@@ -56,11 +58,13 @@ if command -v dpkg-query >/dev/null 2>&1; then
     [ -z "$absent" ] || apt_install $absent
 fi
 
+[ "$done_before" = no ] || exit 0
+
 echo "pigtail: making .venv with the locked packages"
 rm -rf .venv
 "$python" -m venv .venv
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+.venv/bin/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements.lock
+.venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps --no-build-isolation -e .
 if ! QT_QPA_PLATFORM=offscreen .venv/bin/python -c 'from PyQt6 import QtWidgets, QtPdf, QtPrintSupport' 2>.venv/qt-trouble; then
     echo "pigtail: Qt cannot be loaded: $(tail -n 1 .venv/qt-trouble)" >&2
     echo "pigtail: please install these packages, then run this again: sudo apt-get install $QT_LIBRARIES" >&2

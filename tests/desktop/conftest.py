@@ -28,7 +28,7 @@ class Bench:
         self.window = MainWindow("a test")
         settings = QSettings(str(folder / "settings.ini"), QSettings.Format.IniFormat)
         self.assembly = Assembly(self.window, Keeper(folder / "recovery"), settings)
-        self.assembly.make_menus()
+        self.assembly.finish()
         self.session = self.assembly.session
         self.window.show()
         qtbot.waitExposed(self.window)

@@ -63,17 +63,30 @@ class Assembly(QObject):
         self.settings = settings or QSettings("pigtail", "pigtail")
         self.session = Session(keeper, helper, self)
         self.side = Lane("side", self)
-        self.strip, self.why = BenchStrip(), Why()
+        self.strip: BenchStrip
+        self.why: Why
         self.views: dict[str, Station] = {}
         self.here = "survey"
         self._fresh = True
         self.actions: dict[str, QAction] = {}
         self.recent: QMenu | None = None
-        window.setWindowIcon(QIcon(icon_path()))
-        window.put_why(self.why)
-        window.put_strip(self.strip)
-        self._wire()
-        self._enable()
+
+    def steps(self) -> tuple[Callable[[], None], ...]:
+        """What is still to be made, in order; each is short enough for a turn of the event loop."""
+        return (self._make_strip, self._make_why, self._make_menus, self._wire)
+
+    def finish(self) -> None:
+        """Make all of it at once."""
+        for step in self.steps():
+            step()
+
+    def _make_strip(self) -> None:
+        self.strip = BenchStrip()
+        self.window.put_strip(self.strip)
+
+    def _make_why(self) -> None:
+        self.why = Why()
+        self.window.put_why(self.why)
 
     def _wire(self) -> None:
         """All connections of the window."""
@@ -90,6 +103,7 @@ class Assembly(QObject):
         self.strip.logged.connect(s.edit)
         self.strip.refused.connect(self.tell)
         self.why.remedy_chosen.connect(self._remedy)
+        self._enable()
 
     # -- views ----------------------------------------------------------------------------------------------
 
@@ -142,11 +156,17 @@ class Assembly(QObject):
         def fill() -> None:
             self._refresh()
             self.window.ready.emit()
+            QTimer.singleShot(0, self._put_icon)
 
         self.view(self.here)
         self.window.lead.choose(self.here)
         QTimer.singleShot(0, lambda: self.window.stations.setCurrentWidget(self.views[self.here]))
         QTimer.singleShot(1, fill)
+
+    def _put_icon(self) -> None:
+        """The icon comes last: reading its drawing takes longer than a turn should."""
+        if self.window.windowIcon().isNull():
+            self.window.setWindowIcon(QIcon(icon_path()))
 
     def _first_station(self, studies: Studies) -> str:
         """Where a job that was just opened starts: at its worst station, else at the first."""
@@ -201,6 +221,7 @@ class Assembly(QObject):
             (("New job…", self.new_job), ("Open…", self.ask_open)),
         )
         self.window.show_words("Describe the host, the module and what the meter said;\nthe rest follows.")
+        self._put_icon()
         self.window.ready.emit()
 
     def offer_leftovers(self, found: list[Leftover]) -> None:
@@ -299,8 +320,7 @@ class Assembly(QObject):
 
     # -- menus ----------------------------------------------------------------------------------------------
 
-    def make_menus(self) -> None:
-        """Make the menus from the table of actions: a turn of its own, after the views."""
+    def _make_menus(self) -> None:
         bar = self.window.menuBar()
         assert bar is not None
         menus: dict[str, QMenu] = {}
@@ -319,15 +339,12 @@ class Assembly(QObject):
             if entry.id == "open":
                 self.recent = menus["Job"].addMenu("Recent")
         self._show_recent()
-        self._enable()
 
     def _enable(self) -> None:
         open_job = self.session.job is not None
         self.strip.setEnabled(open_job)
         self.window.lead.setEnabled(open_job)
         self.window.telltales.setEnabled(open_job)
-        if not self.actions:
-            return
         for entry in actions.TABLE:
             self.actions[entry.id].setEnabled(entry.enabled(self))
         undo, redo = self.session.undo_words, self.session.redo_words

@@ -46,7 +46,7 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
     window = MainWindow("the demo")
     window.resize(*SIZE)
     assembly = Assembly(window, Keeper(state / "recovery"), settings)
-    assembly.make_menus()
+    assembly.finish()
     window.show()
     assembly.set_theme("light")
 

@@ -79,13 +79,17 @@ class Loader(QObject):
         self.left = left
         self.assembly = Assembly(self.window, helper=self.helper)
         self.assembled.emit(self.assembly)
-        QTimer.singleShot(0, self._finish)
+        self._steps = list(self.assembly.steps())
+        QTimer.singleShot(0, self._next_step)
 
-    def _finish(self) -> None:
-        assert self.assembly is not None
-        self.assembly.make_menus()
-        self._whole = True
-        self._show()
+    def _next_step(self) -> None:
+        """One step of the assembly a turn, so that the window answers meanwhile."""
+        if self._steps:
+            self._steps.pop(0)()
+            QTimer.singleShot(0, self._next_step)
+        else:
+            self._whole = True
+            self._show()
 
     def _fetched(self, first: tuple[Document | None, Studies | None]) -> None:
         self._first = first
