@@ -21,8 +21,14 @@ CAUTIONS: dict[SupplyClass, tuple[str, ...]] = {
         "Hundreds of volts stay on capacitors long after switch-off: unplug, wait, measure, discharge through a resistor.",
         "One hand, no jewellery; the primary side is for a licensed person.",
     ),
-    SupplyClass.ADAPTER_AC: ("Unplug the adapter before soldering. One leg may be joined to signal ground.",),
-    SupplyClass.ADAPTER_DC: ("Unplug the adapter before soldering. Check which side is the signal ground.",),
+    SupplyClass.ADAPTER_AC: (
+        "Unplug the adapter before opening and before soldering; measure that nothing is charged above 10 V.",
+        "One leg of the AC may be joined to signal ground.",
+    ),
+    SupplyClass.ADAPTER_DC: (
+        "Unplug the adapter before opening and before soldering; measure that nothing is charged above 10 V.",
+        "Check which side is the signal ground.",
+    ),
     SupplyClass.BATTERY: ("Take the battery out before soldering; never puncture or short a lithium cell.",),
     SupplyClass.UNKNOWN: (
         "How the host is fed is not known: do not open or probe it before that is settled.",

@@ -24,12 +24,12 @@ class Quantity(msgspec.Struct, frozen=True):
 
 QUANTITIES: dict[type, tuple[Quantity, ...]] = {
     AudioOut: (
-        Quantity("emf", "full-scale level", "V", 0.0, (0.05, 5.0), Function.AC_VOLTS),
+        Quantity("emf", "full-scale level", "V", 0.0, (0.05, 5.0)),
         Quantity("impedance", "output impedance", "Ω", 1e-3, (1.0, 1e5)),
         Quantity("bias", "bias", "V", -math.inf, (0.0, 5.0), Function.DC_VOLTS),
     ),
     AudioIn: (
-        Quantity("impedance", "input impedance", "Ω", 1e-3, (1e3, 1e6), Function.RESISTANCE),
+        Quantity("impedance", "input impedance", "Ω", 1e-3, (1e3, 1e6)),
         Quantity("wanted", "level for full output", "V", 1e-9, (1e-3, 5.0)),
         Quantity("overload", "overload level", "V", 1e-9, (1e-2, 20.0)),
         Quantity("dc", "its own DC", "V", -math.inf, (-5.0, 5.0), Function.DC_VOLTS),

@@ -19,7 +19,6 @@ from pigtail.units import format_known, format_quantity
 
 #: Cautions that stand on every sheet. Common practice.
 ALWAYS = (
-    "Unplug before opening. Wait, then measure the reservoir: below 60 V, and below 10 V before soldering.",
     "Before the module is joined: measure the supply at its plug, volts and polarity, unloaded and then loaded.",
     "No short between supply and return; first power through a current limit; second look at every polarity.",
     "Nothing on this sheet is joined to the primary (mains) side. If mains gear is new to you, start on cheaper gear.",
@@ -59,7 +58,7 @@ def make_sheet(job: Job, studies: Studies) -> Sheet:
         subtitle=f"{job.host.name}, fed by: {job.host.supply.value}",
         wanted=job.brief.wanted,
         verdicts=tuple((name.capitalize(), severity.value) for name, severity in studies.verdicts.items()),
-        cautions=(*CAUTIONS[job.host.supply], *ALWAYS, LOCAL_CODES),
+        cautions=tuple(dict.fromkeys((*CAUTIONS[job.host.supply], *ALWAYS, LOCAL_CODES))),
         plan=tuple(_link_sentence(job, link) for link in job.links),
         tables=(
             _numbers(studies),
@@ -101,7 +100,8 @@ def _section(link: Link, index: int) -> str:
         for p in shape.parts
         if p.kind != "figure"
     ]
-    return shape.title.lower() + (f" ({', '.join(values)})" if values else "")
+    title = shape.title[0].lower() + shape.title[1:]
+    return title + (f" ({', '.join(values)})" if values else "")
 
 
 def _numbers(studies: Studies) -> Table:

@@ -10,6 +10,7 @@ from xml.sax.saxutils import escape
 from pigtail.sheet.content import Sheet, Table
 
 MARGIN_PT = 40.0
+FRAME_PT = 6.0  # padding of the page's frame on each side
 WEIGHTS = {
     "Loom": (0.5, 2.2, 2.2, 1.7, 0.9, 1.3, 0.9, 1.9),
     "Numbers": (2.4, 3, 3, 1.6),
@@ -42,7 +43,9 @@ def pdf_bytes(sheet: Sheet) -> bytes:
         out, pagesize=A4, leftMargin=MARGIN_PT, rightMargin=MARGIN_PT, topMargin=MARGIN_PT, bottomMargin=MARGIN_PT,
         title=f"{sheet.title} – build sheet", author="Pigtail", invariant=1,
     )  # fmt: skip
-    document.build(_story(sheet, document.width), onFirstPage=_foot(sheet), onLaterPages=_foot(sheet))
+    document.build(
+        _story(sheet, document.width - 2 * FRAME_PT), onFirstPage=_foot(sheet), onLaterPages=_foot(sheet)
+    )
     return out.getvalue()
 
 

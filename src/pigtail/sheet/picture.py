@@ -5,7 +5,7 @@ from __future__ import annotations
 from xml.sax.saxutils import escape
 
 from pigtail.catalogue.topologies import topology
-from pigtail.job.model import Job, Link
+from pigtail.job.model import HOST, Job, Link
 from pigtail.units import format_quantity
 
 ROW, WIDTH, BOX = 74, 1000, 128
@@ -24,8 +24,8 @@ def plan_svg(job: Job) -> str:
 
 def _row(job: Job, link: Link, y: int) -> str:
     middle = y + 24
-    starts = " + ".join(job.label(j.terminal) for j in link.joins if j.port not in ("out", "com"))
-    ends = " + ".join(job.label(j.terminal) for j in link.joins if j.port == "out")
+    starts = _ends(job, [j.terminal for j in link.joins if j.port not in ("out", "com")])
+    ends = _ends(job, [j.terminal for j in link.joins if j.port == "out"])
     parts = [
         f'<text x="8" y="{y + 2}" font-weight="bold">{escape(link.name)}</text>',
         f'<text x="8" y="{middle + 4}">{escape(_short(starts))}</text>',
@@ -44,10 +44,17 @@ def _row(job: Job, link: Link, y: int) -> str:
         )
         parts.append(
             f'<rect x="{x:.0f}" y="{middle - 18}" width="{BOX}" height="36" rx="6" fill="#f6f1e7" stroke="#5b5348"/>'
-            f'<text x="{x + BOX / 2:.0f}" y="{middle - 3}" text-anchor="middle" font-size="10">{escape(_short(shape.title, 22))}</text>'
+            f'<text x="{x + BOX / 2:.0f}" y="{middle - 3}" text-anchor="middle" font-size="10">{escape(_short(shape.short, 22))}</text>'
             f'<text x="{x + BOX / 2:.0f}" y="{middle + 11}" text-anchor="middle">{escape(values)}</text>'
         )
     return "".join(parts)
+
+
+def _ends(job: Job, addresses: list[str]) -> str:
+    """Terminals by name, behind the word for whose they are."""
+    names = [t.name for t in map(job.terminal, addresses) if t is not None]
+    owner = "host" if addresses and addresses[0].startswith(f"{HOST}.") else "module"
+    return f"{owner}: {' + '.join(names)}" if names else "nothing yet"
 
 
 def _short(text: str, most: int = 34) -> str:

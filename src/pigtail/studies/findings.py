@@ -6,12 +6,12 @@ import enum
 from collections.abc import Callable
 
 import msgspec
-from msgspec.structs import force_setattr, replace
+from msgspec.structs import force_setattr
 
 from pigtail.job.edits import Edit
 from pigtail.job.model import Function
 from pigtail.studies.estimate import Estimate
-from pigtail.units import format_quantity, format_spread
+from pigtail.units import format_spread
 
 
 class Severity(enum.Enum):
@@ -158,64 +158,3 @@ def settle_text(estimate: Estimate) -> str:
     if estimate.leading:
         return f"Measure: {estimate.leading[0].words}; it widens the spread most."
     return ""
-
-
-def judged(
-    code: str,
-    estimate: Estimate,
-    grade: Grade,
-    *,
-    subject: str,
-    limit: float,
-    sense: float,
-    sentences: dict[Severity, str],
-    why: str,
-    codes: dict[Severity, str] | None = None,
-    magnitude: bool = False,
-    allowance: bool = False,
-) -> Finding:
-    """A finding from a value with its spread.
-
-    Args: sense is +1 where more is better, -1 where less is; sentences by severity, with {value} and {limit}
-    filled in (unknown is worded here when no sentence is given); codes replaces `code` for some severities;
-        magnitude compares the value without its sign; allowance as in `graded`.
-    """
-    severity = graded(estimate, grade, allowance=allowance)
-    shown = {
-        "value": estimate.text(),
-        "nominal": estimate.short(),
-        "magnitude": "?" if estimate.value is None else format_quantity(abs(estimate.value), estimate.unit),
-        "limit": format_quantity(limit, estimate.unit),
-    }
-    sentence = sentences.get(severity) or sentences.get(Severity.FIX, "")
-    if severity is Severity.UNKNOWN:
-        if estimate.missing:
-            names = " and ".join(i.words for i in estimate.missing[:2])
-            sentence = f"Cannot be told: {names} not known."
-        else:
-            sentence = f"Cannot be told: {estimate.words} may lie on either side of {{limit}}: {{value}}."
-    margin = None
-    if estimate.value is not None and not estimate.missing:
-        ends = [abs(x) if magnitude else x for x in (estimate.low, estimate.value, estimate.high)]
-        margin = min(sense * (x - limit) for x in ends)
-    return Finding(
-        code=(codes or {}).get(severity, code),
-        severity=severity,
-        subject=subject,
-        sentence=sentence.format(**shown),
-        value=estimate.value,
-        low=estimate.low if estimate.value is not None else None,
-        high=estimate.high if estimate.value is not None else None,
-        limit=limit,
-        margin=margin,
-        unit=estimate.unit,
-        basis=estimate.basis.value,
-        why=why,
-        ingredients=ingredients(estimate),
-        settle=settle_text(estimate) if severity is Severity.UNKNOWN else "",
-    )
-
-
-def with_remedies(finding: Finding, remedies: tuple[Remedy, ...]) -> Finding:
-    """The finding with remedies added."""
-    return replace(finding, remedies=remedies)

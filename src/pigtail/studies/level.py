@@ -3,7 +3,7 @@
 Delivered level: |H|·e.m.f. at 1 kHz, H the transfer of the whole netlist from the source's e.m.f. to the voltage
 between the input and its own return; for one source, pad and load this is the divider
 Vout/Vin = (R2∥RL)/(Rs + R1 + R2∥RL). Corners: the frequencies where |H| is 3 dB below 1 kHz, for one capacitor
-f = 1/(2πC·(Rs + Rload)). Offset: the same two nodes at rest. Limits are common practice and stand beside each.
+f = 1/(2πC·(Rs + Rload)). Offset: the same two nodes at rest. Limits and words stand in the table of judgements.
 """
 
 from __future__ import annotations
@@ -20,7 +20,8 @@ from pigtail.job.model import AudioIn, AudioOut, Job, Link, Purpose
 from pigtail.job.wiring import return_address
 from pigtail.studies.compile import Netlist, compile_job
 from pigtail.studies.estimate import Estimate, Input, Wanted
-from pigtail.studies.findings import ORDER, Finding, Severity, at_least, at_most, judged, within
+from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.judging import judge
 from pigtail.studies.results import FeedDetail, LevelStudy, Rung
 from pigtail.studies.spread import Samples, estimate, split
 
@@ -35,12 +36,8 @@ NEAR = np.linspace(0.0, 1.0, 17)
 CORNER_DB = -10 * np.log10(2.0)
 CURVE_HZ = np.geomspace(5.0, 200e3, 70)
 
-TARGET_GOOD_DB, TARGET_WATCH_DB = 3.0, 6.0
-HEADROOM_GOOD_DB, HEADROOM_WATCH_DB = 3.0, 0.0
-LOW_CUT_GOOD_HZ, LOW_CUT_WATCH_HZ = 10.0, 40.0
-HIGH_CUT_GOOD_HZ, HIGH_CUT_WATCH_HZ = 20e3, 12e3
-OFFSET_GOOD_V, OFFSET_WATCH_V = 0.020, 0.100
-LOAD_GOOD_OHM, LOAD_WATCH_OHM = 1000.0, 600.0
+#: The judgements of a feed, in the order in which they are read.
+JUDGED = ("level.fits", "level.headroom", "level.bass", "level.treble", "level.offset", "level.load")
 
 
 def study_level(job: Job) -> LevelStudy:
@@ -294,105 +291,12 @@ def _numbers(details: list[FeedDetail]) -> dict[str, Estimate]:
 
 def _judge(job: Job, detail: FeedDetail) -> list[Finding]:
     """The findings of one feed."""
-    n, subject = detail.numbers, detail.link
-    name = job.label(detail.sink)
-    back = job.label(return_address(job, detail.sink))
-    good, watch, fix = Severity.GOOD, Severity.WATCH, Severity.FIX
-    target = n["target_db"]
-    quiet = target.value is not None and target.value < 0
-    off = "{magnitude} below" if quiet else "{magnitude} above"
-    pad_why = "delivered = e.m.f. · |H(1 kHz)|, H from the netlist; for a pad (R2∥RL)/(Rs + R1 + R2∥RL)"
-    return [
-        judged(
-            "level.fits",
-            target,
-            within(TARGET_GOOD_DB, TARGET_WATCH_DB),
-            subject=subject,
-            limit=TARGET_GOOD_DB,
-            sense=-1.0,
-            magnitude=True,
-            sentences={
-                good: f"The level fits {name}: {{nominal}} from what is wanted.",
-                watch: f"The level at {name} is {off} what is wanted: usable with the volume control.",
-                fix: f"The level at {name} is {off} what is wanted; within {{limit}} it fits.",
-            },
-            codes={fix: "level.too_quiet" if quiet else "level.too_loud", watch: "level.off_target"},
-            why=pad_why + "; target = delivered − wanted. Within ±3 dB is common practice.",
-        ),
-        judged(
-            "level.headroom",
-            n["headroom_db"],
-            at_least(HEADROOM_GOOD_DB, HEADROOM_WATCH_DB),
-            subject=subject,
-            limit=HEADROOM_WATCH_DB,
-            sense=1.0,
-            sentences={
-                good: f"{name} has {{nominal}} of room above full scale before it overloads.",
-                watch: f"Only {{nominal}} remain before {name} overloads.",
-                fix: f"Full scale overloads {name} by more than it can take: headroom {{nominal}}.",
-            },
-            codes={fix: "level.clips"},
-            why="headroom = overload level − delivered level, taken at the loudest of the spread",
-        ),
-        judged(
-            "level.bass",
-            n["low_cut_hz"],
-            at_most(LOW_CUT_GOOD_HZ, LOW_CUT_WATCH_HZ),
-            subject=subject,
-            limit=LOW_CUT_WATCH_HZ,
-            sense=-1.0,
-            sentences={
-                good: "The bass is whole: 3 dB down at {nominal}.",
-                watch: "The lowest notes are thinned: 3 dB down at {nominal}.",
-                fix: "Thin, no bass: 3 dB down at {nominal} already.",
-            },
-            codes={fix: "level.no_bass", watch: "level.thin_bass"},
-            why="the corner is where |H| is 3 dB below 1 kHz; for one capacitor 1/(2πC·(Rs + Rload))",
-        ),
-        judged(
-            "level.treble",
-            n["high_cut_hz"],
-            at_least(HIGH_CUT_GOOD_HZ, HIGH_CUT_WATCH_HZ),
-            subject=subject,
-            limit=HIGH_CUT_WATCH_HZ,
-            sense=1.0,
-            sentences={
-                good: "The treble is whole: 3 dB down only at {nominal}.",
-                watch: "The highest notes are dulled: 3 dB down at {nominal}.",
-                fix: "Dull: 3 dB down at {nominal} already.",
-            },
-            codes={fix: "level.no_treble", watch: "level.dull_treble"},
-            why="cable capacitance against the resistance of the network: 1/(2π·R·C), 100 pF/m screened (common practice)",
-        ),
-        judged(
-            "level.offset",
-            n["offset_v"],
-            within(OFFSET_GOOD_V, OFFSET_WATCH_V),
-            subject=subject,
-            limit=OFFSET_WATCH_V,
-            sense=-1.0,
-            magnitude=True,
-            sentences={
-                good: f"No DC to speak of at {name} against {back}: {{nominal}}.",
-                watch: f"A little DC at {name}: {{nominal}}; it may click when switched.",
-                fix: f"DC reaches {name}: {{nominal}}; block it with a coupling capacitor.",
-            },
-            codes={fix: "level.dc_reaches_input"},
-            why="operating point of the netlist between the input and its own return",
-        ),
-        judged(
-            "level.load",
-            n["load_ohm"],
-            at_least(LOAD_GOOD_OHM, LOAD_WATCH_OHM),
-            subject=subject,
-            limit=LOAD_WATCH_OHM,
-            sense=1.0,
-            sentences={
-                good: "The network is easy to drive: {nominal} at 1 kHz.",
-                watch: "The network loads the output rather heavily: {nominal}.",
-                fix: "The network loads the output too heavily: {nominal}.",
-            },
-            codes={fix: "level.loads_source"},
-            why="voltage at the output pin over the current out of it, all channels driven; 1 kΩ or more is common practice",
-        ),
-    ]
+    target = detail.numbers["target_db"].value
+    quiet = target is not None and target < 0
+    words = {
+        "name": job.label(detail.sink),
+        "back": job.label(return_address(job, detail.sink)),
+        "side": "quiet" if quiet else "loud",
+        "way": "below" if quiet else "above",
+    }
+    return [judge(code, detail.numbers, detail.link, words) for code in JUDGED]

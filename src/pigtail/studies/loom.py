@@ -121,7 +121,7 @@ def usual_colour(job: Job, link: Link, join: Join) -> str:
 
 def _parts(link: Link) -> list[PartLine]:
     lines: list[PartLine] = []
-    for index, section in enumerate(link.sections):
+    for section in link.sections:
         shape = topology(section.topology)
         given = {p.name: p.value for p in section.parts}
         if shape.regulates:
@@ -143,9 +143,7 @@ def _parts(link: Link) -> list[PartLine]:
             note = f"±{100 * tolerance:.0f} %" + (
                 f"; {_rating(value.nominal)}" if rule.kind == "capacitor" else ""
             )
-            reference = (
-                f"{link.name}, {rule.name.upper()}{f' ({index + 1})' if len(link.sections) > 1 else ''}"
-            )
+            reference = f"{link.name}, {shape.short} {rule.name.upper()}"
             lines.append(
                 PartLine(
                     reference,

@@ -2,13 +2,12 @@
 
 All from operating points of the netlist, with the module drawing its average and then its burst current.
 Heat: P = (Vin − Vout)·I + Vin·Iq for a linear regulator, the difference of power in and out for any converter;
-Tj = Ta + P·θJA. Dropout margin: Vin − Vout − dropout at the burst. Limits are common practice unless said.
+Tj = Ta + P·θJA. Dropout margin: Vin − Vout − dropout at the burst. Limits and words stand in the table of judgements.
 """
 
 from __future__ import annotations
 
 import numpy as np
-from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Topology, topology
@@ -17,22 +16,13 @@ from pigtail.job.model import Job, Link, Rail, SupplyClass, SupplyIn, alive
 from pigtail.job.wiring import powered, supply_links
 from pigtail.studies.compile import Netlist, compile_job, section_inputs
 from pigtail.studies.estimate import Input, Wanted
-from pigtail.studies.findings import (
-    ORDER,
-    Finding,
-    Grade,
-    Severity,
-    at_least,
-    at_most,
-    judged,
-)
+from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.judging import judge
 from pigtail.studies.results import PowerStudy, StateRow, SupplyDetail
 from pigtail.studies.spread import Samples, estimate, split
 from pigtail.units import Known, format_quantity
 
 Array = NDArray[np.float64]
-RAIL_ROOM = 0.30  # common practice: ask for 30 % of the rail's current to spare
-WARM_C = 100.0  # common practice: hotter than this wants a look, even inside the limit
 AMBIENT_PLAUSIBLE_C = (20.0, 60.0)
 
 
@@ -217,120 +207,40 @@ class _Supply:
 
     def judge(self, detail: SupplyDetail) -> list[Finding]:
         """The findings of one supply."""
-        found = [self._pin_high(detail), self._pin_low(detail), self._rail(detail)]
+        n = detail.numbers
+        highest, room = self._nominal(self.pin, "maximum"), n["high_margin_v"]
+        over = {
+            "volts": n["module_v"].short(),
+            "highest": f"{highest:g} V",
+            "reaches": "?" if room.value is None else format_quantity(highest - room.low, "V"),
+        }
+        under = {"volts": n["module_v_burst"].short(), "lowest": f"{self._nominal(self.pin, 'minimum'):g} V"}
+        rail = {
+            "name": self.job.label(self.rail),
+            "burst": n["rail_current_burst_a"].short(),
+            "most": format_quantity(self._nominal(self.rail, "limit"), "A"),
+            "margin": n["rail_margin_a"].short(),
+        }
+        found = [
+            judge("power.over_voltage", n, self.pin, over),
+            judge("power.under_voltage", n, self.pin, under),
+            judge("power.rail", n, self.rail, rail),
+        ]
         if self.shape.regulates:
-            found += [self._dropout(detail), self._heat(detail), self._current(detail)]
-        return [f for f in found if f is not None]
+            hottest = self.figures["tj_max"].ends[1]
+            most = format_quantity(self.figures["imax"].ends[1], "A")
+            own = {
+                "spent": n["regulator_w"].short(),
+                "burst": n["module_current_burst_a"].short(),
+                "most": most,
+            }
+            found += [
+                judge("power.dropout", n, self.link.id),
+                judge("power.hot", n, self.link.id, own, watch=hottest),
+                judge("power.regulator_current", n, self.link.id, own),
+            ]
+        return found
 
     def _nominal(self, address: str, name: str) -> float:
         value = getattr(self.job.terminal(address), name)
         return value.nominal if isinstance(value, Known) else 0.0
-
-    def _pin_high(self, detail: SupplyDetail) -> Finding:
-        n = detail.numbers
-        highest = self._nominal(self.pin, "maximum")
-        margin = n["high_margin_v"]
-        volts = n["module_v"].short()
-        worst_case = not margin.missing and margin.value is not None and margin.low < 0
-        finding = judged(
-            "power.over_voltage", margin, at_least(0.0, 0.0),
-            subject=self.pin, limit=0.0, sense=1.0,
-            sentences={
-                Severity.GOOD: f"{volts} at the pins stays below the highest allowed, {highest:g} V.",
-                Severity.FIX: f"{volts} at the pins is above the highest allowed, {highest:g} V: "
-                "the module would be destroyed.",
-            },
-            codes={Severity.GOOD: "power.not_too_high"},
-            why="room = highest supply − voltage at the pins, from the operating point with the wires' resistance",
-        )  # fmt: skip
-        if finding.severity is Severity.FIX:
-            return replace(finding, severity=Severity.STOP)
-        if worst_case and finding.severity is Severity.UNKNOWN:
-            return replace(
-                finding,
-                sentence=f"Whether the supply stays below {highest:g} V cannot be told: "
-                f"it may reach {format_quantity(highest - margin.low, 'V')}.",
-            )
-        return finding
-
-    def _pin_low(self, detail: SupplyDetail) -> Finding:
-        n = detail.numbers
-        lowest = self._nominal(self.pin, "minimum")
-        return judged(
-            "power.under_voltage", n["low_margin_v"], at_least(0.0, 0.0),
-            subject=self.pin, limit=0.0, sense=1.0,
-            sentences={
-                Severity.GOOD: f"{n['module_v_burst'].short()} at the pins in a burst, above the lowest allowed, {lowest:g} V.",
-                Severity.FIX: f"Only {n['module_v_burst'].short()} at the pins in a burst; the module needs {lowest:g} V.",
-            },
-            codes={Severity.GOOD: "power.not_too_low"},
-            why="room = voltage at the pins in a burst − lowest supply, from the operating point with the wires' resistance",
-        )  # fmt: skip
-
-    def _rail(self, detail: SupplyDetail) -> Finding:
-        n, name = detail.numbers, self.job.label(self.rail)
-        limit = format_quantity(self._nominal(self.rail, "limit"), "A")
-        burst, margin = n["rail_current_burst_a"].short(), n["rail_margin_a"].short()
-        finding = judged(
-            "power.rail", n["rail_room"], at_least(RAIL_ROOM, 0.0),
-            subject=self.rail, limit=0.0, sense=1.0, allowance=True,
-            sentences={
-                Severity.GOOD: f"{name} gives {burst} in a burst of the {limit} it can: {margin} to spare.",
-                Severity.WATCH: f"{name} gives {burst} in a burst of the {limit} it can: only {margin} to spare, less than 30 %.",
-                Severity.FIX: f"{name} is overloaded in bursts: {burst} asked, {limit} can be given.",
-            },
-            codes={Severity.FIX: "power.rail_overload", Severity.WATCH: "power.rail_tight"},
-            why="current = what the rail feeds already + what the converter draws in a burst; 30 % to spare is common practice",
-        )  # fmt: skip
-        spare = n["rail_margin_a"]
-        if spare.value is None:
-            return finding
-        return replace(
-            finding, value=spare.value, low=spare.low, high=spare.high, margin=spare.low, unit="A",
-        )  # fmt: skip
-
-    def _dropout(self, detail: SupplyDetail) -> Finding:
-        return judged(
-            "power.dropout", detail.numbers["dropout_margin_v"], at_least(0.5, 0.0),
-            subject=self.link.id, limit=0.0, sense=1.0,
-            sentences={
-                Severity.GOOD: "The regulator has {nominal} of room above dropout in a burst.",
-                Severity.WATCH: "Only {nominal} remain above dropout in a burst.",
-                Severity.FIX: "The regulator drops out in bursts: {nominal} of room.",
-            },
-            codes={Severity.GOOD: "power.no_dropout"},
-            why="room = Vin − Vout − dropout at the burst, at the lowest rail of the spread",
-        )  # fmt: skip
-
-    def _heat(self, detail: SupplyDetail) -> Finding:
-        n = detail.numbers
-        limit = self.figures["tj_max"].ends[1]
-        spent = n["regulator_w"].short()
-        hot = n["regulator_tj_c"]
-        grade: Grade = at_most(WARM_C, limit)
-        return judged(
-            "power.hot", hot, grade,
-            subject=self.link.id, limit=limit, sense=-1.0,
-            sentences={
-                Severity.GOOD: f"The regulator stays cool: {{nominal}} at the junction, {spent} of heat.",
-                Severity.WATCH: f"The regulator runs hot: {{nominal}} at the junction, {spent} of heat; "
-                "keep it from capacitors and plastic.",
-                Severity.FIX: f"The regulator overheats: {{nominal}} at the junction, {{limit}} is the limit; {spent} of heat.",
-            },
-            codes={Severity.GOOD: "power.cool", Severity.FIX: "power.overheats"},
-            why="P = (Vin − Vout)·I + Vin·Iq (linear) or power in − power out; Tj = Ta + P·θ; average current",
-        )  # fmt: skip
-
-    def _current(self, detail: SupplyDetail) -> Finding:
-        n = detail.numbers
-        limit = format_quantity(self.figures["imax"].ends[1], "A")
-        return judged(
-            "power.regulator_current", n["regulator_margin_a"], at_least(0.0, 0.0),
-            subject=self.link.id, limit=0.0, sense=1.0,
-            sentences={
-                Severity.GOOD: f"The regulator gives the burst: {n['module_current_burst_a'].short()} of the {limit} it can.",
-                Severity.FIX: f"The burst of {n['module_current_burst_a'].short()} is more than the regulator's {limit}.",
-            },
-            codes={Severity.FIX: "power.regulator_overload"},
-            why="the regulator's limit − the module's burst current",
-        )  # fmt: skip

@@ -17,15 +17,14 @@ from pigtail.job.model import AudioIn, AudioOut, Job, Link, Purpose, SupplyIn
 from pigtail.job.wiring import return_address
 from pigtail.studies.compile import Netlist, compile_job
 from pigtail.studies.estimate import Estimate, Wanted
-from pigtail.studies.findings import ORDER, Finding, Severity, at_most, judged
+from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.judging import judge
 from pigtail.studies.level import REFERENCE_HZ
 from pigtail.studies.results import Branch, ReturnsDetail, ReturnsStudy
 from pigtail.studies.spread import Samples, estimate, split
-from pigtail.units import format_quantity
 
 Array = NDArray[np.float64]
 BURST_HZ = 1600.0
-BUZZ_GOOD_DB, BUZZ_WATCH_DB = -60.0, -50.0  # common practice: buzz under programme that is not noticed / is
 FLOOR_V = 1e-12
 
 
@@ -44,7 +43,7 @@ def study_returns(job: Job) -> ReturnsStudy:
     numbers = [s.study() for s in studies]
     worst = max(range(len(feeds)), key=lambda k: _loudness(numbers[k]["buzz_db"]))
     chosen = numbers[worst]
-    finding = _judge(job, feeds[worst], chosen["buzz_db"])
+    finding = _judge(job, feeds[worst], chosen)
     detail = studies[worst].detail()
     findings.append(finding)
     findings.sort(key=lambda f: ORDER.index(f.severity))
@@ -160,21 +159,13 @@ def _branch(
     return Branch(words, ends[0], ends[1], link, resistance, current, drop)
 
 
-def _judge(job: Job, link: Link, buzz: Estimate) -> Finding:
+def _judge(job: Job, link: Link, numbers: dict[str, Estimate]) -> Finding:
     sink = _sink(job, link) or ""
-    name, back = job.label(sink), job.label(return_address(job, sink))
     several = any(len(return_links(job, m.id)) > 1 for m in job.modules)
-    loop = " The two returns form a loop and the burst current divides between them." if several else ""
-    return judged(
-        "returns.quiet", buzz, at_most(BUZZ_GOOD_DB, BUZZ_WATCH_DB),
-        subject=link.id, limit=BUZZ_WATCH_DB, sense=-1.0,
-        sentences={
-            Severity.GOOD: f"The module's bursts stay {{magnitude}} under the programme at {name}.",
-            Severity.WATCH: f"The module's bursts lie {{magnitude}} under the programme at {name}: heard in quiet passages." + loop,
-            Severity.FIX: f"The module's bursts are heard: only {{magnitude}} under the programme at {name}." + loop,
-        },
-        codes={Severity.FIX: "returns.loop" if several else "returns.shared", Severity.WATCH: "returns.faint_buzz"},
-        why=f"buzz = burst current · transfer to the voltage between {name} and {back}, from the netlist with the "
-        f"resistance of every wire; of two returns the audio one carries I·Rs/(Rs + Ra + Rpath). "
-        f"{format_quantity(BUZZ_GOOD_DB, 'dB')} is common practice",
-    )  # fmt: skip
+    words = {
+        "name": job.label(sink),
+        "back": job.label(return_address(job, sink)),
+        "loop": " The two returns form a loop and the burst current divides between them." if several else "",
+        "loop_code": "loop" if several else "shared",
+    }
+    return judge("returns.quiet", numbers, link.id, words)

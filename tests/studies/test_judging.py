@@ -1,0 +1,81 @@
+"""The table of judgements: every entry can be said for every severity, and its numbers are ones that studies give."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+
+from pigtail.advice.networks import set_converter
+from pigtail.job.model import Job
+from pigtail.studies.all import study_job
+from pigtail.studies.estimate import Estimate, Input
+from pigtail.studies.findings import Severity
+from pigtail.studies.judging import GRADES, judge, judgements
+from pigtail.units import Basis
+
+WORDS = {k: f"<{k}>" for k in (
+    "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
+)}  # fmt: skip
+CODES = sorted(judgements())
+
+
+def _numbers(code: str, value: float | None, missing: tuple[Input, ...] = ()) -> dict[str, Estimate]:
+    entry = judgements()[code]
+    low = high = float("nan") if value is None else value
+    made = Estimate(value, low, high, "V", Basis.TYPICAL, "the number", (), missing)
+    return {entry.number: made, **({entry.shown: made} if entry.shown else {})}
+
+
+@pytest.mark.parametrize("code", CODES)
+def test_each_severity_is_said_in_full(code: str) -> None:
+    """At a value on either side of each limit: the right severity, a code of its own kind, no gap in the sentence."""
+    entry = judgements()[code]
+    grade = GRADES[entry.grade](entry.good, entry.watch)
+    for value in (-1e6, entry.watch - 1e-9, entry.watch, (entry.good + entry.watch) / 2, entry.good, 1e6):
+        finding = judge(code, _numbers(code, value), "x", WORDS)
+        wanted = grade(value)
+        assert finding.severity is (Severity(entry.worst) if wanted is Severity.FIX else wanted)
+        assert finding.code.startswith(code.split(".")[0])
+        assert not set("{}") & set(finding.sentence + finding.why + finding.code)
+        assert finding.sentence.endswith((".", ">"))
+
+
+@pytest.mark.parametrize("code", CODES)
+def test_what_is_missing_is_named_with_its_own_code(code: str) -> None:
+    """Unknown keeps the plain code, whatever braces a name may hold."""
+    missing = Input("a", "the {odd} name", None, (1.0, 2.0), "host.a", "a")
+    finding = judge(code, _numbers(code, None, (missing,)), "x", WORDS)
+    assert finding.severity is Severity.UNKNOWN
+    assert finding.code == code
+    assert "the (odd) name not known" in finding.sentence
+    assert (finding.value, finding.margin) == (None, None)
+
+
+def test_the_margin_is_the_least_over_the_spread() -> None:
+    """Positive inside the limit, negative beyond it, and taken without sign where both sides count."""
+    spread = {"offset_v": Estimate(-0.05, -0.09, 0.02, "V", Basis.TYPICAL, "x")}
+    assert judge("level.offset", spread, "x", WORDS).margin == pytest.approx(0.01)
+    hot = {"regulator_tj_c": Estimate(110.0, 90.0, 130.0, "°C", Basis.TYPICAL, "x")}
+    finding = judge("power.hot", hot, "x", WORDS, watch=125.0)
+    assert finding.margin == pytest.approx(-5.0)
+    assert finding.severity is Severity.UNKNOWN
+
+
+def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
+    """No judgement lies in the table unread, and none names a number that no study gives."""
+    jobs = [
+        larkmoor,
+        tidewell,
+        set_converter(larkmoor, "supply", "buck"),
+        set_converter(larkmoor, "supply", "direct"),
+    ]
+    studies = [study_job(j) for j in jobs]
+    numbers = {name.split(".")[-1] for s in studies for name in s.numbers}
+    assert {e.number for e in judgements().values()} | {
+        e.shown for e in judgements().values() if e.shown
+    } <= numbers
+    said = {f.code for s in studies for f in s.findings}
+    for code, entry in judgements().items():
+        spoken = {re.sub(r"\{.*?\}", "", c) for c in (code, *entry.codes.values())}
+        assert any(c.startswith(tuple(spoken)) for c in said), code
