@@ -1,0 +1,206 @@
+"""Every station paints every kind of job, at any size, light and dark, without a word of complaint from Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from pigtail.advice.networks import drop_network, set_converter
+from pigtail.advice.plan import propose
+from pigtail.advice.remedies import schools
+from pigtail.catalogue.demo import demo
+from pigtail.catalogue.kinds import make_host, make_module
+from pigtail.desktop import theme
+from pigtail.desktop.assemble import KINDS
+from pigtail.desktop.newjob import NewJob
+from pigtail.desktop.stations.level import LevelStation
+from pigtail.desktop.stations.returns import ReturnsStation
+from pigtail.desktop.stations.survey import SurveyStation
+from pigtail.desktop.why import Why
+from pigtail.job import edits
+from pigtail.job.model import Job, SupplyClass
+from pigtail.studies.all import study_job
+
+
+def empty() -> Job:
+    """A host and nothing else."""
+    return edits.new_job("Empty", make_host("tape_recorder"))
+
+
+def unknowing() -> Job:
+    """A plan on a host of which hardly anything is known."""
+    return propose(
+        edits.add_module(
+            edits.new_job("?", make_host("portable_radio")), make_module("wireless_receiver_5v", "m")
+        ),
+        "m",
+    )
+
+
+def sending() -> Job:
+    """Sound goes out of the host into a transmitter, two channels."""
+    return propose(
+        edits.add_module(
+            edits.new_job("Out", make_host("tape_recorder")), make_module("wireless_transmitter_5v", "m")
+        ),
+        "m",
+    )
+
+
+def live() -> Job:
+    """A host that must not be touched."""
+    return edits.set_supply(edits.new_job("Live", make_host("mains_radio")), SupplyClass.LIVE_CHASSIS)
+
+
+def bare() -> Job:
+    """The clean demo with nothing but wire in one feed, and no length known."""
+    return drop_network(demo("tidewell").job, "feed_left", 0)
+
+
+def hostless() -> Job:
+    """A host of which no stage and no state is known."""
+    from msgspec.structs import replace
+
+    job = demo("larkmoor").job
+    for link in job.links:
+        job = edits.remove_link(job, link.id)
+    for reading in job.readings:
+        job = edits.strike_reading(job, reading.id)
+    return replace(job, host=replace(job.host, stages=()))
+
+
+JOBS: dict[str, Callable[[], Job]] = {
+    "flawed": lambda: demo("larkmoor").job,
+    "clean": lambda: demo("tidewell").job,
+    "destroying": lambda: set_converter(demo("larkmoor").job, "supply", "direct"),
+    "empty": empty,
+    "unknowing": unknowing,
+    "sending": sending,
+    "live": live,
+    "bare": bare,
+    "hostless": hostless,
+}
+
+
+@pytest.mark.parametrize("name", JOBS)
+def test_each_station_paints_the_job_at_any_size(name: str, qtbot: QtBot, qapp: QApplication) -> None:
+    """Shown, shrunk, widened; what it shows is also said in words."""
+    job = JOBS[name]()
+    studies = study_job(job)
+    for key, make in KINDS.items():
+        station = make()
+        qtbot.addWidget(station)
+        station.show_job(job, studies)
+        station.show()
+        for size in ((780, 520), (520, 420), (1600, 1000)):
+            station.resize(*size)
+            assert not station.grab().isNull(), key
+        station.show_job(job, studies)
+
+
+@pytest.mark.parametrize("dress", [theme.LIGHT, theme.DARK], ids=["light", "dark"])
+def test_stations_paint_in_both_themes(dress: theme.Theme, qtbot: QtBot, qapp: QApplication) -> None:
+    """The same job, another dress: other pixels, same words."""
+    theme.apply(qapp, dress)
+    job = demo("larkmoor").job
+    station = LevelStation()
+    qtbot.addWidget(station)
+    station.show_job(job, study_job(job))
+    station.resize(780, 520)
+    corner = station.grab().toImage().pixelColor(390, 300)
+    assert (corner.lightness() > 128) is (dress is theme.LIGHT)
+    theme.apply(qapp, theme.LIGHT)
+
+
+def test_level_shows_the_feed_that_is_chosen(qtbot: QtBot) -> None:
+    """Two feeds: the choice is offered and changes the network below."""
+    job = bare()
+    station = LevelStation()
+    qtbot.addWidget(station)
+    station.show_job(job, study_job(job))
+    station.show()
+    assert station.feed.isVisible()
+    fields = {}
+    for key in ("feed_left", "feed_right"):
+        station.feed.setCurrentIndex(station.feed.findData(key))
+        fields[key] = [f.objectName() for f in station.network._fields]
+    assert fields == {"feed_left": [], "feed_right": ["part_0_c1", "part_0_r1"]}
+
+
+def test_survey_tells_papers_from_what_counts(qtbot: QtBot) -> None:
+    """On paper 24 V, read 24.1 V: both stand there, the reading counts, its source is named."""
+    job = demo("larkmoor").job
+    station = SurveyStation()
+    qtbot.addWidget(station)
+    station.show_job(job, study_job(job))
+    row = next(r for r in station.rows.rows if r[0].text == "regulated rail" and r[1].text == "voltage")
+    assert [c.text for c in row[2:]] == ["24 V ±3 %", "24.1 V ±195 mV", "measured", "reading r2"]
+
+
+def test_survey_lists_a_value_not_known_as_such(qtbot: QtBot) -> None:
+    """A question mark, the basis unknown, and what to do about it."""
+    job = unknowing()
+    station = SurveyStation()
+    qtbot.addWidget(station)
+    station.show_job(job, study_job(job))
+    unknown = [r for r in station.rows.rows if r[4].text == "unknown"]
+    assert unknown
+    assert all(r[3].text == "?" and "measure it" in r[5].text for r in unknown)
+
+
+def test_returns_drops_schools_of_a_job_that_is_past(qtbot: QtBot) -> None:
+    """What was solved for the job before is not shown beside this one."""
+    first, second = demo("larkmoor").job, demo("tidewell").job
+    station = ReturnsStation()
+    qtbot.addWidget(station)
+    asked = []
+    station.schools_wanted.connect(asked.append)
+    for job in (first, second, second):
+        station.show_job(job, study_job(job))
+    assert asked == [first, second]
+    station.show_schools(first, schools(first))
+    assert station.rows.rows == ()
+    station.show_schools(second, schools(second))
+    assert len(station.rows.rows) == 4
+
+
+def test_why_keeps_the_picked_finding_while_its_numbers_change(qtbot: QtBot) -> None:
+    """One looks at the heat while one edits: it stays in view."""
+    job = demo("larkmoor").job
+    why = Why()
+    qtbot.addWidget(why)
+    why.show_study("Power", study_job(job).power)
+    why.pick("power.overheats")
+    why.show_study("Power", study_job(edits.rename(job, "x")).power)
+    assert why._picked == ("power.overheats", "supply")
+
+
+@pytest.mark.parametrize("kind", range(5))
+def test_the_dialog_offers_the_values_of_each_host_kind(kind: int, qtbot: QtBot) -> None:
+    """Changing the kind changes the fields; each has an accessible name and says its unit while empty."""
+    dialog = NewJob()
+    qtbot.addWidget(dialog)
+    dialog.host_kind.setCurrentIndex(kind)
+    assert dialog._lines
+    for line in dialog._lines:
+        assert line.entry.accessibleName()
+        assert line.unit in line.entry.placeholderText()
+
+
+def test_the_dialog_makes_the_job_it_shows(qtbot: QtBot) -> None:
+    """Values usual for the kind stay typical; what was typed is documented; an emptied one is not known."""
+    dialog = NewJob()
+    qtbot.addWidget(dialog)
+    lines = {(x.address, x.field): x.entry for x in dialog._lines}
+    lines["host.record_in", "impedance"].setText("")
+    lines["host.record_in", "wanted"].setText("0.3")
+    qtbot.mouseClick(dialog.go, Qt.MouseButton.LeftButton)
+    assert dialog.made is not None
+    terminal = dialog.made.terminal("host.record_in")
+    assert terminal.impedance is None
+    assert (terminal.wanted.nominal, terminal.wanted.basis.value) == (0.3, "documented")
+    assert terminal.dc.basis.value == "typical"
