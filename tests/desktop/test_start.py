@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QApplication
 
 from pigtail.catalogue.demo import demo
 from pigtail.desktop.helper import Helper
-from pigtail.desktop.start import Loader, Opening
+from pigtail.desktop.start import Loader, Opening, told
 from pigtail.desktop.window import MainWindow
 from pigtail.job.edits import rename
 from pigtail.job.model import Job
@@ -71,6 +71,44 @@ def test_a_helper_that_dies_is_started_again(larkmoor: Job) -> None:
     finally:
         helper.close()
     assert helper._pid == 0
+
+
+def test_a_recovery_folder_that_cannot_be_made_is_told_and_edits_are_kept_elsewhere(
+    qtbot,
+    monkeypatch: pytest.MonkeyPatch,
+    tmp_path: Path,  # type: ignore[no-untyped-def]
+) -> None:
+    """One sentence in the window; the job opens all the same."""
+    blocked = tmp_path / "a file"
+    blocked.write_text("x")
+    monkeypatch.setenv("XDG_STATE_HOME", str(blocked))
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    window = MainWindow("x")
+    loader = Loader(window, Opening("x", document=demo("tidewell")))
+    with qtbot.waitSignal(window.ready, timeout=20_000):
+        window.show()
+        qtbot.waitExposed(window)
+    assert loader.assembly is not None
+    assert "cannot be written" in window.message.words.text()
+    with qtbot.waitSignal(loader.assembly.session.kept, timeout=5000):
+        loader.assembly.session.edit("name", lambda job: rename(job, "kept"))
+    qtbot.waitUntil(lambda: loader.assembly.quiet, timeout=20_000)
+    window.may_close = lambda: True
+    window.close()
+    loader.close()
+
+
+def test_what_goes_wrong_in_a_slot_is_told_and_the_window_lives(
+    qtbot, capsys: pytest.CaptureFixture[str]
+) -> None:  # type: ignore[no-untyped-def]
+    """Without this Qt would end the program."""
+    window = MainWindow("x")
+    qtbot.addWidget(window)
+    window.show()
+    told(window, ValueError, ValueError("a slip"), None)
+    assert "a slip" in window.message.words.text()
+    assert "Nothing is lost" in window.message.words.text()
+    assert "ValueError: a slip" in capsys.readouterr().err
 
 
 WINDOW = """

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tempfile
 from pathlib import Path
 from typing import NamedTuple
 
@@ -47,7 +48,8 @@ class Session(QObject):
     ) -> None:
         super().__init__(parent)
         self.helper = helper or Inside()
-        self._keeper = keeper or Keeper()
+        self.trouble = ""
+        self._keeper = keeper or self._make_keeper()
         self._disk = Lane("disk", self)
         self._study = Lane("study", self)
         self._past: list[_Step] = []
@@ -60,6 +62,18 @@ class Session(QObject):
         self.path: Path | None = None
         self.number = 0
         self.kept_number = 0
+
+    def _make_keeper(self) -> Keeper:
+        """A keeper in the usual folder; where that cannot be written, in a temporary one, and `trouble` says so."""
+        try:
+            return Keeper()
+        except OSError as error:
+            folder = Path(tempfile.mkdtemp(prefix="pigtail-recovery-"))
+            self.trouble = (
+                f"{error.filename or 'The recovery folder'} cannot be written ({error.strerror}); edits are kept in "
+                f"{folder} meanwhile. Save often, and free or unlock the folder."
+            )
+            return Keeper(folder)
 
     # -- the document ---------------------------------------------------------------------------------------
 

@@ -105,6 +105,8 @@ class Loader(QObject):
         else:
             self.assembly.show_empty()
         self.assembly.offer_leftovers(self.left)
+        if self.assembly.session.trouble:
+            self.assembly.tell(self.assembly.session.trouble)
 
     def _not_loaded(self, error: BaseException) -> None:
         self.window.message.tell(f"The job could not be opened: {error}")
@@ -122,7 +124,12 @@ def _load() -> list[Leftover]:
     import pigtail.desktop.assemble  # noqa: F401
     from pigtail.job.recovery import leftovers
 
-    return leftovers()
+    try:
+        return leftovers()
+    except (
+        OSError
+    ):  # a folder that cannot be read holds nothing to offer; that it cannot be written is told later
+        return []
 
 
 def make_application(arguments: list[str]) -> QApplication:
