@@ -252,6 +252,20 @@ def return_choices(job: Job, module_id: str) -> list[Link]:
     return [x for x in return_links(job, module_id) if not any(j.terminal in needed for j in x.joins)]
 
 
+#: What an arrangement does to the burst, by the first word of its label.
+SCHOOL_WORDS = {
+    "as": "",
+    "lift": "No loop, but all of the supply return's drop is heard.",
+    "leave": "One return only: all of its drop is heard.",
+    "close": "The burst divides between the two again.",
+}
+HEAVIER_WORDS = "Less drop in that conductor."
+
+
+def _school_words(label: str) -> str:
+    return SCHOOL_WORDS.get(label.partition(" ")[0], HEAVIER_WORDS)
+
+
 def schools(job: Job) -> tuple[School, ...]:
     """As planned and every other arrangement of the returns that the catalogue has, the quietest first."""
     plans: list[tuple[str, Edit | None]] = [("as planned", None), *_return_candidates(job, "schools")]
@@ -263,5 +277,5 @@ def schools(job: Job) -> tuple[School, ...]:
             continue
         buzz = study.numbers.get("returns.buzz_db")
         if buzz is not None:
-            found.append(School(label, buzz, edit))
+            found.append(School(label, buzz, edit, _school_words(label)))
     return tuple(sorted(found, key=lambda s: s.buzz.value if s.buzz.value is not None else 1e9))

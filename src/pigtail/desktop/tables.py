@@ -110,10 +110,13 @@ def make_table(model: RowsModel, name: str, accessible: str, stretch: int) -> QT
     return view
 
 
-def set_widths(view: QTableView, widths: Sequence[int]) -> None:
-    """Give the first columns fixed starting widths that the person can change."""
+def set_widths(view: QTableView, widths: Sequence[int | None]) -> None:
+    """Give the first columns starting widths that the person can change; None shares the room that is left."""
     across = view.horizontalHeader()
     assert across is not None
     for column, width in enumerate(widths):
+        if width is None:
+            across.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+            continue
         across.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
         across.resizeSection(column, width)

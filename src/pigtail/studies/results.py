@@ -159,8 +159,10 @@ class Studies(msgspec.Struct, frozen=True):
 
 
 class School(msgspec.Struct, frozen=True):
-    """One way to arrange the returns, solved for the job in hand: the buzz it leaves, and the edit that makes it."""
+    """One way to arrange the returns, solved for the job in hand: the buzz it leaves, the edit that makes it, and
+    what it does in a sentence."""
 
     label: str
     buzz: Estimate
     edit: Edit | None
+    why: str = ""

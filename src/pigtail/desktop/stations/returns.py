@@ -151,9 +151,9 @@ class ReturnsStation(Station):
     def __init__(self) -> None:
         super().__init__()
         self.map = LoopMap()
-        self.rows = RowsModel(("arrangement of the returns", "bursts under music", "spread"))
+        self.rows = RowsModel(("arrangement of the returns", "under music", "spread", "what it does"))
         self.table = make_table(
-            self.rows, "schools_table", "Arrangements of the returns, the quietest first", 0
+            self.rows, "schools_table", "Arrangements of the returns, the quietest first", 3
         )
         self.use = QPushButton("Use this")
         self.use.setObjectName("use_school")
@@ -196,7 +196,8 @@ class ReturnsStation(Station):
                 if school.buzz.value is None
                 else f"{school.buzz.low:.0f} … {school.buzz.high:.0f} dB".replace("-", "−")
             )
-            rows.append((Cell(label, use=bold), Cell(school.buzz.short(), use=bold), Cell(spread, use="dim")))
+            buzz = Cell(school.buzz.short(), use=bold)
+            rows.append((Cell(label, use=bold), buzz, Cell(spread, use="dim"), Cell(school.why, use="dim")))
         self.rows.show_rows(rows)
         self._enable()
 
