@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -155,6 +156,19 @@ def test_an_unknown_demo_is_refused_before_a_window_opens() -> None:
     done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=60)
     assert done.returncode == 2
     assert "larkmoor or tidewell" in done.stderr
+
+
+def test_without_a_screen_one_sentence_says_so() -> None:
+    """Qt would end the program with a core dump."""
+    screens = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    environment = {k: v for k, v in os.environ.items() if k not in screens}
+    command = [sys.executable, "-m", "pigtail", "demo"]
+    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=60, env=environment)
+    assert done.returncode == 2
+    assert (
+        done.stderr
+        == "pigtail: there is no screen to open a window on; start it from a desktop, or set DISPLAY\n"
+    )
 
 
 def test_opening_a_bad_file_exits_2_before_a_window_opens(tmp_path: Path) -> None:

@@ -161,6 +161,12 @@ def run_window(options: Namespace, helper: Helper) -> int:
         if document is None:
             return 2
         opening = Opening(options.file.name, document, options.file)
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        print(
+            "pigtail: there is no screen to open a window on; start it from a desktop, or set DISPLAY",
+            file=sys.stderr,
+        )
+        return 2
     application = make_application([sys.argv[0]])
     window = MainWindow(opening.title)
     sys.excepthook = partial(told, window)
