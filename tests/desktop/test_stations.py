@@ -15,8 +15,8 @@ from pigtail.advice.remedies import schools
 from pigtail.catalogue.demo import demo
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.desktop import theme
-from pigtail.desktop.assemble import KINDS
 from pigtail.desktop.newjob import NewJob
+from pigtail.desktop.stations import KEYS, station_class
 from pigtail.desktop.stations.level import LevelStation
 from pigtail.desktop.stations.returns import ReturnsStation
 from pigtail.desktop.stations.survey import SurveyStation
@@ -91,8 +91,8 @@ def test_each_station_paints_the_job_at_any_size(name: str, qtbot: QtBot, qapp: 
     """Shown, shrunk, widened; what it shows is also said in words."""
     job = JOBS[name]()
     studies = study_job(job)
-    for key, make in KINDS.items():
-        station = make()
+    for key in KEYS:
+        station = station_class(key)()
         qtbot.addWidget(station)
         station.show_job(job, studies)
         station.show()

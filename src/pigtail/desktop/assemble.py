@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QSettings, QTimer
 from PyQt6.QtGui import QAction, QIcon, QKeySequence
@@ -16,12 +16,7 @@ from pigtail.advice.measure import next_readings
 from pigtail.advice.networks import propose_plan
 from pigtail.desktop import actions, ask, theme
 from pigtail.desktop.session import Session
-from pigtail.desktop.stations.base import Station
-from pigtail.desktop.stations.build import BuildStation
-from pigtail.desktop.stations.level import LevelStation
-from pigtail.desktop.stations.power import PowerStation
-from pigtail.desktop.stations.returns import ReturnsStation
-from pigtail.desktop.stations.survey import SurveyStation
+from pigtail.desktop.stations import KEYS, first_station, station_class
 from pigtail.desktop.strip import BenchStrip
 from pigtail.desktop.why import Why
 from pigtail.desktop.window import icon_path
@@ -33,19 +28,15 @@ from pigtail.studies.results import Studies
 
 if TYPE_CHECKING:
     from pigtail.desktop.helper import Helper, Inside
+    from pigtail.desktop.stations.base import Station
+    from pigtail.desktop.stations.returns import ReturnsStation
     from pigtail.desktop.window import MainWindow
     from pigtail.job.file import Document
     from pigtail.job.recovery import Keeper, Leftover
     from pigtail.studies.findings import Remedy
 
-KINDS: dict[str, Callable[[], Station]] = {
-    "survey": SurveyStation,
-    "level": LevelStation,
-    "power": PowerStation,
-    "returns": ReturnsStation,
-    "build": BuildStation,
-}
 RECENT_MOST = 8
+AFTERWARDS_MS = 300  # what can wait begins when the first view has been painted and is at rest
 
 
 class Assembly(QObject):
@@ -110,12 +101,12 @@ class Assembly(QObject):
     def view(self, key: str) -> Station:
         """The view of a station, made when first needed."""
         if key not in self.views:
-            made = KINDS[key]()
+            made: Any = station_class(key)()
             made.edited.connect(self.session.edit)
             made.refused.connect(self.tell)
-            if isinstance(made, ReturnsStation):
+            if key == "returns":
                 made.schools_wanted.connect(partial(self._solve_schools, made))
-            if isinstance(made, BuildStation):
+            if key == "build":
                 made.sheet_wanted.connect(self.ask_sheet)
                 made.print_wanted.connect(self.ask_print)
             self.views[key] = made
@@ -145,10 +136,15 @@ class Assembly(QObject):
             self.strip.show_next(next_readings(self.session.job, studies), mend)
         if self._fresh:
             self._fresh = False
-            self.here = self._first_station(studies)
-            QTimer.singleShot(0, self._first_view)
+            here = self.here = first_station(studies)
+            self.side.submit(
+                "first", lambda: station_class(here), lambda _: self._first_view(), self._not_shown
+            )
         else:
             self._refresh()
+
+    def _not_shown(self, error: BaseException) -> None:
+        self.tell(f"The station cannot be shown ({error}); choose another")
 
     def _first_view(self) -> None:
         """Show the station that a job just opened starts at, in turns of their own, so that none is long."""
@@ -157,22 +153,25 @@ class Assembly(QObject):
             self._refresh()
             self.window.ready.emit()
             QTimer.singleShot(0, self._put_icon)
+            QTimer.singleShot(AFTERWARDS_MS, lambda: self._load_stations(list(KEYS)))
 
         self.view(self.here)
         self.window.lead.choose(self.here)
         QTimer.singleShot(0, lambda: self.window.stations.setCurrentWidget(self.views[self.here]))
         QTimer.singleShot(1, fill)
 
+    def _load_stations(self, left: list[str]) -> None:
+        """Load the files of the other stations one by one, so that the first look at each is quick."""
+        if left:
+            key = left.pop(0)
+            self.side.submit(
+                "load", lambda: station_class(key), lambda _: self._load_stations(left), self._not_shown
+            )
+
     def _put_icon(self) -> None:
         """The icon comes last: reading its drawing takes longer than a turn should."""
         if self.window.windowIcon().isNull():
             self.window.setWindowIcon(QIcon(icon_path()))
-
-    def _first_station(self, studies: Studies) -> str:
-        """Where a job that was just opened starts: at its worst station, else at the first."""
-        order = ("stop", "fix", "unknown")
-        open_ones = [s for s in studies.each() if s.verdict.value in order]
-        return min(open_ones, key=lambda s: order.index(s.verdict.value)).name if open_ones else "survey"
 
     def _refresh(self) -> None:
         job, studies = self.session.job, self.session.studies
@@ -399,8 +398,7 @@ class Assembly(QObject):
 
     def strike_reading(self) -> None:
         """Strike the reading chosen in Survey's log."""
-        view = self.view("survey")
-        assert isinstance(view, SurveyStation)
+        view: Any = self.view("survey")
         view.strike_chosen()
 
     def focus_findings(self) -> None:

@@ -43,8 +43,10 @@ class Opening:
         """The first job and its studies; runs in the background."""
         if self.demo:
             from pigtail.desktop.helper import Inside
+            from pigtail.desktop.stations import first_station, station_class
 
             found: tuple[Document, Studies] = (helper or Inside()).call("first_demo", self.demo)  # type: ignore[assignment]
+            station_class(first_station(found[1]))  # loaded here, so that the window need not wait for it
             return found
         return self.document, None
 

@@ -33,8 +33,10 @@ class Lane(QObject):
         self._thread.start()
 
     def submit(self, kind: str, task: Task, done: Done, failed: Failed) -> None:
-        """Put a task into the lane."""
+        """Put a task into the lane; a lane that was closed takes none."""
         with self._wake:
+            if not self._open:
+                return
             self._waiting.pop(kind, None)
             self._waiting[kind] = (task, done, failed)
             self._wake.notify()

@@ -179,3 +179,6 @@ class BuildStation(Station):
         known = Known.of(metres, "m", Basis.MEASURED, tolerance=0.1, source="typed")
         edit = partial(set_conductor, link_id=wire.link, port=wire.port, length=known)
         self.edited.emit(f"{wire.function} {text}", edit)
+
+
+STATION = BuildStation

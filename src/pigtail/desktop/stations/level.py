@@ -287,3 +287,6 @@ class LevelStation(Station):
                 edit = partial(drop_network, link_id=link_id, index=index)
                 words = f"take out {title.lower()}"
                 action.triggered.connect(lambda _c, w=words, e=edit: self.edited.emit(w, e))
+
+
+STATION = LevelStation

@@ -295,3 +295,6 @@ class PowerStation(Station):
             address = self.rail.itemData(index)
             words = f"take the supply from {self.rail.itemText(index)}"
             self.edited.emit(words, partial(set_rail, link_id=self._supply.link, rail=address))
+
+
+STATION = PowerStation

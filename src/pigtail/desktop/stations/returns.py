@@ -213,3 +213,6 @@ class ReturnsStation(Station):
         school = self._picked()
         if school is not None and school.edit is not None:
             self.edited.emit(school.label, partial(school.edit))
+
+
+STATION = ReturnsStation

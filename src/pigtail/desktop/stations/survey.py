@@ -307,3 +307,6 @@ def _row(terminal: str, words: str, paper: Known | None, counts: Known | None, e
         Cell(basis, use=use),
         Cell(counts.source if counts else "measure it, or type what the papers say", use="dim"),
     )
+
+
+STATION = SurveyStation
