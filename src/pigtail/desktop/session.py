@@ -30,7 +30,7 @@ class Session(QObject):
     """The one open job and what happens to it.
 
     Signals: changed (another job is current), studied (studies of the current job), kept (number of the edit that
-    is on disk), saved (path), failed (one sentence), said (a short notice).
+    is on disk), saved (path), failed (one sentence).
     """
 
     changed = pyqtSignal(object)
@@ -38,7 +38,6 @@ class Session(QObject):
     kept = pyqtSignal(int)
     saved = pyqtSignal(str)
     failed = pyqtSignal(str)
-    said = pyqtSignal(str)
 
     def __init__(
         self,
@@ -56,7 +55,6 @@ class Session(QObject):
         self._future: list[_Step] = []
         self._extras: dict[str, object] = {}
         self._saved: Job | None = None
-        self._words = ""
         self.job: Job | None = None
         self.studies: Studies | None = None
         self.path: Path | None = None
@@ -85,7 +83,7 @@ class Session(QObject):
         self._extras = document.extras
         self._saved = None if unsaved else document.job
         self.path, self.studies = path, None
-        self._become(document.job, "", studies)
+        self._become(document.job, studies)
         if not unsaved:
             self._disk.submit("keep", self._keeper.drop, lambda _: None, self._not_kept)
 
@@ -145,7 +143,7 @@ class Session(QObject):
             return True
         self._past.append(_Step(self.job, words))
         self._future = []
-        self._become(job, words)
+        self._become(job)
         self._keep()
         return True
 
@@ -172,13 +170,13 @@ class Session(QObject):
             return
         step = source.pop()
         target.append(_Step(self.job, step.words))
-        self._become(step.job, step.words)
+        self._become(step.job)
         self._keep()
 
     # -- what follows a change ------------------------------------------------------------------------------
 
-    def _become(self, job: Job, words: str, studies: Studies | None = None) -> None:
-        self.job, self._words = job, words
+    def _become(self, job: Job, studies: Studies | None = None) -> None:
+        self.job = job
         self.number += 1
         self.changed.emit(job)
         if studies is not None:

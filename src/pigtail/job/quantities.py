@@ -19,7 +19,6 @@ class Quantity(msgspec.Struct, frozen=True):
     lowest: float
     plausible: tuple[float, float]
     feeds: Function | None = None
-    optional: bool = False
 
 
 QUANTITIES: dict[type, tuple[Quantity, ...]] = {

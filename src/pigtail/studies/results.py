@@ -82,12 +82,11 @@ class Branch(msgspec.Struct, frozen=True):
 
 
 class ReturnsDetail(msgspec.Struct, frozen=True):
-    """What the Returns station paints: the branches, the burst current and the voltage left at the input."""
+    """What the Returns station paints: the branches and the burst current."""
 
     burst_a: float
     branches: tuple[Branch, ...]
     victim: str
-    buzz_v: float
     loops: bool
 
 

@@ -139,11 +139,10 @@ class _Buzz:
                 branches.append(
                     _branch(net, solution, f"inside {device.name}", ends, f"rp_{device_id}_{path.id}", "")
                 )
-        victim = np.abs(solution.v(net.node(self.sink), net.reference(self.sink)))[0, 0]
         pins = [a for a in job.addresses() if isinstance(job.terminal(a), SupplyIn)]
         burst = sum(float(np.abs(solution.i(f"il.x{net.node(p)}")[0, 0])) for p in pins)
         loops = any(len(return_links(job, m.id)) > 1 for m in job.modules)
-        return ReturnsDetail(burst, tuple(branches), self.sink, float(victim), loops)
+        return ReturnsDetail(burst, tuple(branches), self.sink, loops)
 
     def _link_branch(self, solution: Solution, link: Link) -> Branch:
         ends = (link.joins[0].terminal, link.joins[1].terminal)

@@ -271,11 +271,13 @@ class LevelStation(Station):
         if menu is None:
             return
         menu.clear()
+        menu.setToolTipsVisible(True)
         for key in ADDABLE:
             title = topologies()[key].title
             action = menu.addAction(f"Add: {title.lower()}")
             if action is not None:
                 edit = partial(add_network, link_id=link_id, key=key)
+                action.setToolTip(f"{topologies()[key].good_for} {topologies()[key].catch}")
                 words = f"add {title.lower()}"
                 action.triggered.connect(lambda _c, w=words, e=edit: self.edited.emit(w, e))
         for index, key in enumerate(keys):
