@@ -121,7 +121,8 @@ def _improvement(
     if old is not None and old.value is not None and (new is None or new.value is None):
         return None
     gain = _gain(old, new, sense)
-    if not lifted and gain < CLEAR_STEP_DB:
+    told = old is not None and old.value is not None
+    if (told and gain <= 0.0) or (not lifted and gain < CLEAR_STEP_DB):
         return None
     return -ORDER.index(after.verdict) + (0 if lifted else 1), -gain
 
