@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtCore import QCoreApplication, QEvent, QSettings, Qt
 from PyQt6.QtWidgets import QApplication, QComboBox, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -96,13 +96,22 @@ class Bench:
         self.window.may_close = lambda: True
         self.window.close()
         self.assembly.close()
+        self.window.deleteLater()
+        QCoreApplication.sendPostedEvents(self.window, QEvent.Type.DeferredDelete.value)
 
 
-@pytest.fixture(autouse=True)
-def dressed(qapp: QApplication) -> None:
+@pytest.fixture(scope="session")
+def dressed_once(qapp: QApplication) -> None:
     """The application in our fonts and the light theme."""
     theme.load_fonts()
     theme.apply(qapp, theme.LIGHT)
+
+
+@pytest.fixture(autouse=True)
+def dressed(dressed_once: None, qapp: QApplication) -> None:
+    """The light theme again, where a test before left another."""
+    if theme.current() is not theme.LIGHT:
+        theme.apply(qapp, theme.LIGHT)
 
 
 @pytest.fixture
