@@ -29,7 +29,7 @@ from pigtail.job.model import (
     SupplyIn,
 )
 from pigtail.job.readings import effective
-from pigtail.job.wiring import return_address, star_address
+from pigtail.job.wiring import addresses_of, return_address, star_address
 from pigtail.studies.compile import compile_job
 from pigtail.studies.findings import ORDER, Severity
 from pigtail.studies.power import study_power
@@ -59,14 +59,7 @@ def propose(job: Job, module_id: str) -> Job:
     pairs = list(_pairs(job, module_id))
     if not pairs:
         raise EditError("the host and the module have no output and input to join", value=module_id)
-    pin = next(
-        (
-            a
-            for a in job.addresses()
-            if a.startswith(f"{module_id}.") and isinstance(job.terminal(a), SupplyIn)
-        ),
-        None,
-    )
+    pin = next(iter(addresses_of(job, SupplyIn, module_id)), None)
     job = _returns(job, module_id, pin, pairs[0][1])
     job = _feeds(job, pairs)
     return _supply(job, pin) if pin else job
@@ -158,7 +151,7 @@ def _delivered(job: Job, link: Link, part: str, index: int, candidates: Array) -
     """Level [dBV] at the end of a feed for each candidate of a part, and the voltage wanted there [V]."""
     trial = _with(job, link)
     netlist = compile_job(trial, trial.working_state())
-    sink = next(j.terminal for j in link.joins if j.port == "out")
+    (sink,) = link.at("out")
     wanted = getattr(trial.terminal(sink), "wanted", None)
     solution = Batch(netlist.circuit, {f"{link.id}_{index}_{part}": candidates}).ac([1000.0])
     level = np.abs(solution.v(netlist.node(sink), netlist.reference(sink))[:, 0])
@@ -196,7 +189,7 @@ def fit_coupling(job: Job, link: Link) -> Link:
         return link
     trial = _with(job, link)
     netlist = compile_job(trial, trial.working_state())
-    sink = next(j.terminal for j in link.joins if j.port == "out")
+    (sink,) = link.at("out")
     farads = np.array(COUPLING_F)
     solution = Batch(netlist.circuit, {f"{link.id}_{index}_c1": farads}).ac([LOW_CORNER_HZ, 1000.0])
     h = np.abs(solution.v(netlist.node(sink), netlist.reference(sink)))

@@ -20,7 +20,7 @@ from pigtail.job.edits import Edit
 from pigtail.job.errors import JobError
 from pigtail.job.model import HOST, Job, Link, Purpose, Rail, SupplyClass, SupplyIn, alive
 from pigtail.job.readings import effective
-from pigtail.job.wiring import return_address
+from pigtail.job.wiring import addresses_of, return_address
 from pigtail.studies.compile import CompileError
 from pigtail.studies.estimate import Estimate
 from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study
@@ -34,7 +34,21 @@ from pigtail.units.wire import GAUGES
 
 MOST_OFFERED = 3
 CLEAR_STEP_DB = 3.0
-Candidate = tuple[str, Edit]
+#: What an arrangement of the returns does to the burst.
+HEAVIER = "Less drop in that conductor."
+LIFTED = "No loop, but all of the supply return's drop is heard."
+LEFT_OUT = "One return only: all of its drop is heard."
+CLOSED = "The burst divides between the two again."
+
+
+class Candidate(NamedTuple):
+    """An edit worth trying: its label, and for an arrangement of the returns what it does in a sentence."""
+
+    label: str
+    edit: Edit
+    why: str = ""
+
+
 S = TypeVar("S", bound=Study)
 
 
@@ -92,11 +106,11 @@ def remedies(job: Job, study: Study, finding: Finding) -> tuple[Remedy, ...]:
     area = finding.code.partition(".")[0]
     how = _FIELDS.get(area)
     if not candidates or how is None:
-        return tuple(Remedy(label, edit) for label, edit in candidates[:MOST_OFFERED])
+        return tuple(Remedy(c.label, c.edit) for c in candidates[:MOST_OFFERED])
     name, sense = _NUMBERS.get(finding.code, (how.number, how.sense))
     before = study.numbers.get(name)
     found: list[tuple[tuple[int, float], Remedy]] = []
-    for label, edit in candidates:
+    for label, edit, _ in candidates:
         try:
             after = how.study(effective(edit(job)))
         except (JobError, CompileError, ValueError):
@@ -148,16 +162,16 @@ def _candidates(job: Job, finding: Finding) -> Iterator[Candidate]:
     if area == "level":
         yield from _level_candidates(job, finding, what)
     elif area == "power":
-        yield from _supply_candidates(job, what)
+        yield from _supply_candidates(job)
     elif area == "returns":
-        yield from _supply_candidates(job, what)
-        yield from _return_candidates(job, what)
+        yield from _supply_candidates(job)
+        yield from _return_candidates(job)
     if (
         what in ("no_feed", "no_plan", "no_supply", "missing")
         and job.host.supply is not SupplyClass.LIVE_CHASSIS
     ):
         for module in job.modules:
-            yield f"propose a plan for {module.name}", partial(propose_plan, module_id=module.id)
+            yield Candidate(f"propose a plan for {module.name}", partial(propose_plan, module_id=module.id))
 
 
 def _level_candidates(job: Job, finding: Finding, what: str) -> Iterator[Candidate]:
@@ -169,30 +183,34 @@ def _level_candidates(job: Job, finding: Finding, what: str) -> Iterator[Candida
         what == "fits" and finding.value is not None
     ):
         if pads and (fitted := fit_pad(job, link)):
-            yield _part_label(link, fitted, pads[0], "r2"), partial(edits.replace_link, link=fitted)
+            yield Candidate(
+                _part_label(link, fitted, pads[0], "r2"), partial(edits.replace_link, link=fitted)
+            )
         elif not pads and finding.value is not None and finding.value > 0:
             padded = with_network(job, link, "pad")
             if fitted := fit_pad(job, padded):
-                yield "add a two-resistor pad", partial(edits.replace_link, link=fitted)
+                yield Candidate("add a two-resistor pad", partial(edits.replace_link, link=fitted))
         if pads and finding.value is not None and finding.value < 0:
-            yield "take the pad out", partial(drop_network, link_id=link.id, index=pads[0])
+            yield Candidate("take the pad out", partial(drop_network, link_id=link.id, index=pads[0]))
     if what in ("dc_reaches_input", "offset"):
         blocked = fit_coupling(job, with_network(job, link, "coupling"))
-        yield "add a coupling capacitor with bleed", partial(edits.replace_link, link=blocked)
+        yield Candidate("add a coupling capacitor with bleed", partial(edits.replace_link, link=blocked))
     if what in ("no_bass", "thin_bass", "bass"):
         fitted = fit_coupling(job, link)
         index = next((k for k, s in enumerate(link.sections) if s.topology == "coupling"), None)
         if index is not None and fitted != link:
-            yield _part_label(link, fitted, index, "c1"), partial(edits.replace_link, link=fitted)
+            yield Candidate(_part_label(link, fitted, index, "c1"), partial(edits.replace_link, link=fitted))
     if what in ("loads_source", "load") and pads:
         heavier = with_part(link, pads[0], "r1", step(_part(link, pads[0], "r1"), by=12))
         if fitted := fit_pad(job, heavier):
-            yield _part_label(link, fitted, pads[0], "r1"), partial(edits.replace_link, link=fitted)
+            yield Candidate(
+                _part_label(link, fitted, pads[0], "r1"), partial(edits.replace_link, link=fitted)
+            )
 
 
 def _part(link: Link, index: int, name: str) -> float:
-    given = {p.name: p.value.nominal for p in link.sections[index].parts}
-    return given.get(name, topology(link.sections[index].topology).part(name).known().nominal)
+    section = link.sections[index]
+    return topology(section.topology).values(section)[name].nominal
 
 
 def _part_label(link: Link, new: Link, index: int, name: str) -> str:
@@ -200,7 +218,7 @@ def _part_label(link: Link, new: Link, index: int, name: str) -> str:
     return f"{name.upper()} to {format_quantity(_part(new, index, name), rule.unit)}"
 
 
-def _supply_candidates(job: Job, what: str) -> Iterator[Candidate]:
+def _supply_candidates(job: Job) -> Iterator[Candidate]:
     """Other topologies on the same rail, then the same or another topology on another rail."""
     state = job.working_state()
     for link in job.links:
@@ -215,15 +233,17 @@ def _supply_candidates(job: Job, what: str) -> Iterator[Candidate]:
                  "linear_large": "use a larger linear regulator", "direct": "join the rail straight to the module"}  # fmt: skip
         for key, label in names.items():
             if key != now:
-                yield label, partial(edits.replace_link, link=resupplied(job, link, old_rail, key))
+                yield Candidate(label, partial(edits.replace_link, link=resupplied(job, link, old_rail, key)))
         for terminal in job.host.terminals:
             rail = f"{HOST}.{terminal.id}"
-            if isinstance(terminal, Rail) and rail != old_rail and alive(terminal, state) and what != "cool":
+            if isinstance(terminal, Rail) and rail != old_rail and alive(terminal, state):
                 moved = resupplied(job, link, rail, now)
-                yield f"take the supply from the {terminal.name}", partial(edits.replace_link, link=moved)
+                yield Candidate(
+                    f"take the supply from the {terminal.name}", partial(edits.replace_link, link=moved)
+                )
 
 
-def _return_candidates(job: Job, what: str) -> Iterator[Candidate]:
+def _return_candidates(job: Job) -> Iterator[Candidate]:
     """Heavier wires, a lift, one return alone: the schools, each to be solved."""
     for module in job.modules:
         links = return_links(job, module.id)
@@ -231,52 +251,36 @@ def _return_candidates(job: Job, what: str) -> Iterator[Candidate]:
             gauge = link.joins[0].conductor.gauge
             for heavier in [g for g in (GAUGES[1], GAUGES[0]) if g < gauge][:1]:
                 edit = partial(regauged, link_id=link.id, gauge=heavier)
-                yield f"{link.name.lower()} in AWG {heavier}", edit
+                yield Candidate(f"{link.name.lower()} in AWG {heavier}", edit, HEAVIER)
         for link in return_choices(job, module.id):
             if not any(s.topology == "lift" for s in link.sections):
                 lifted = (topology("lift").section(),)
                 edit = partial(edits.set_sections, link_id=link.id, sections=lifted)
-                yield f"lift the {link.name.lower()} with 10 Ω", edit
+                yield Candidate(f"lift the {link.name.lower()} with 10 Ω", edit, LIFTED)
             else:
                 edit = partial(edits.set_sections, link_id=link.id, sections=(topology("wire").section(),))
-                yield f"close the {link.name.lower()} with a plain wire", edit
+                yield Candidate(f"close the {link.name.lower()} with a plain wire", edit, CLOSED)
             if len(links) > 1:
-                yield f"leave out the {link.name.lower()}", partial(edits.remove_link, link_id=link.id)
+                edit = partial(edits.remove_link, link_id=link.id)
+                yield Candidate(f"leave out the {link.name.lower()}", edit, LEFT_OUT)
 
 
 def return_choices(job: Job, module_id: str) -> list[Link]:
     """Returns of a module that may be lifted or left out: all but the one its supply current needs."""
-    pins = [
-        a for a in job.addresses() if a.startswith(f"{module_id}.") and isinstance(job.terminal(a), SupplyIn)
-    ]
-    needed = {return_address(job, p) for p in pins}
+    needed = {return_address(job, p) for p in addresses_of(job, SupplyIn, module_id)}
     return [x for x in return_links(job, module_id) if not any(j.terminal in needed for j in x.joins)]
-
-
-#: What an arrangement does to the burst, by the first word of its label.
-SCHOOL_WORDS = {
-    "as": "",
-    "lift": "No loop, but all of the supply return's drop is heard.",
-    "leave": "One return only: all of its drop is heard.",
-    "close": "The burst divides between the two again.",
-}
-HEAVIER_WORDS = "Less drop in that conductor."
-
-
-def _school_words(label: str) -> str:
-    return SCHOOL_WORDS.get(label.partition(" ")[0], HEAVIER_WORDS)
 
 
 def schools(job: Job) -> tuple[School, ...]:
     """As planned and every other arrangement of the returns that the catalogue has, the quietest first."""
-    plans: list[tuple[str, Edit | None]] = [("as planned", None), *_return_candidates(job, "schools")]
+    plans = [("as planned", None, ""), *_return_candidates(job)]
     found = []
-    for label, edit in plans:
+    for label, edit, why in plans:
         try:
             study = study_returns(effective(edit(job) if edit else job))
         except (JobError, CompileError, ValueError):
             continue
         buzz = study.numbers.get("returns.buzz_db")
         if buzz is not None:
-            found.append(School(label, buzz, edit, _school_words(label)))
+            found.append(School(label, buzz, edit, why))
     return tuple(sorted(found, key=lambda s: s.buzz.value if s.buzz.value is not None else 1e9))

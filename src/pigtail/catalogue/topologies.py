@@ -64,6 +64,15 @@ class Topology(msgspec.Struct, frozen=True):
         """A part rule by its name; raises KeyError."""
         return next(p for p in self.parts if p.name == name)
 
+    def values(self, section: Section) -> dict[str, Known]:
+        """Value of every part of a section of this topology; one that the section leaves out is at its default."""
+        given = {p.name: p.value for p in section.parts}
+        return {p.name: given.get(p.name) or p.known() for p in self.parts}
+
+    def bought(self) -> tuple[PartRule, ...]:
+        """The parts that are bought by their value, in order; figures of a bought unit are not among them."""
+        return tuple(p for p in self.parts if p.kind != "figure")
+
     def section(self, **values: float) -> Section:
         """A section of this topology, parts at their defaults but for those given [SI]."""
         return Section(

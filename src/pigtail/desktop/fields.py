@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
-from PyQt6.QtWidgets import QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from pigtail.units import UnreadableError, format_quantity, parse_known, parse_quantity
 from pigtail.units.known import Basis, Known
@@ -90,3 +90,17 @@ class ValueField(QLineEdit):
 def read_known(text: str, unit: str, basis: Basis, source: str) -> Known | None:
     """A Known from typed text, None for empty text; raises UnreadableError."""
     return parse_known(text, unit, basis, source) if text.strip() else None
+
+
+def fill_combo(combo: QComboBox, items: list[tuple[str, str]]) -> None:
+    """Offer items under the same choice as before where it is still there."""
+    now = [(combo.itemText(k), combo.itemData(k)) for k in range(combo.count())]
+    if now == items:
+        return
+    chosen = combo.currentData()
+    combo.blockSignals(True)
+    combo.clear()
+    for words, value in items:
+        combo.addItem(words, value)
+    combo.setCurrentIndex(max(combo.findData(chosen), 0))
+    combo.blockSignals(False)

@@ -11,6 +11,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
 
 from pigtail.desktop import theme
+from pigtail.desktop.fields import fill_combo
 from pigtail.job.edits import log_reading
 from pigtail.job.model import FUNCTION_UNITS, Function, Job
 from pigtail.job.wiring import probe_against
@@ -101,9 +102,9 @@ class BenchStrip(QFrame):
         """Offer the terminals and states of a job; what is chosen stays chosen."""
         self._job = job
         addresses = job.addresses()
-        _fill(self.point, [(job.label(a), a) for a in addresses])
-        _fill(self.against, [(job.label(a), a) for a in addresses])
-        _fill(self.state, [(s.name, s.id) for s in job.host.states])
+        fill_combo(self.point, [(job.label(a), a) for a in addresses])
+        fill_combo(self.against, [(job.label(a), a) for a in addresses])
+        fill_combo(self.state, [(s.name, s.id) for s in job.host.states])
         if self.point.currentData() == self.against.currentData():
             self._follow()
             self.state.setCurrentIndex(max(self.state.findData(job.working_state()), 0))
@@ -168,17 +169,3 @@ class BenchStrip(QFrame):
         )  # fmt: skip
         self.logged.emit(words, edit)
         self.reading.clear()
-
-
-def _fill(combo: QComboBox, items: list[tuple[str, str]]) -> None:
-    """Offer items under the same choice as before where it is still there."""
-    now = [(combo.itemText(k), combo.itemData(k)) for k in range(combo.count())]
-    if now == items:
-        return
-    chosen = combo.currentData()
-    combo.blockSignals(True)
-    combo.clear()
-    for words, value in items:
-        combo.addItem(words, value)
-    combo.setCurrentIndex(max(combo.findData(chosen), 0))
-    combo.blockSignals(False)

@@ -212,6 +212,15 @@ class Link(_Record, frozen=True, kw_only=True):
     sections: tuple[Section, ...]
     joins: tuple[Join, ...]
 
+    def at(self, port: str) -> tuple[str, ...]:
+        """The terminal on a port, or none: `out` is where the link ends, `com` its common."""
+        return tuple(j.terminal for j in self.joins if j.port == port)
+
+    @property
+    def starts(self) -> tuple[str, ...]:
+        """The terminals the link starts at: those on the inputs of its first network."""
+        return tuple(j.terminal for j in self.joins if j.port not in ("out", "com"))
+
 
 class Reading(_Record, frozen=True, kw_only=True):
     """A measurement as it was taken. Never overwritten: a wrong one is struck and kept."""

@@ -5,6 +5,12 @@ from __future__ import annotations
 from pigtail.job.model import HOST, Function, Job, Link, Purpose, Rail, Return, alive
 
 
+def addresses_of(job: Job, kind: type, device_id: str = "") -> tuple[str, ...]:
+    """Addresses of all terminals of a kind, such as SupplyIn, of one device or of all."""
+    prefix = f"{device_id}." if device_id else ""
+    return tuple(a for a in job.addresses() if a.startswith(prefix) and isinstance(job.terminal(a), kind))
+
+
 def star_address(job: Job) -> str:
     """Address of the host return that is node 0; empty when the host has no return."""
     returns = [t for t in job.host.terminals if isinstance(t, Return)]

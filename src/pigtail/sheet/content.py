@@ -8,7 +8,7 @@ from pigtail.advice.measure import next_readings
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import CircuitError
-from pigtail.job.model import FUNCTION_UNITS, Function, Job, Link, Rail
+from pigtail.job.model import FUNCTION_UNITS, Function, Job, Link, Purpose, Rail
 from pigtail.job.quantities import quantities
 from pigtail.job.readings import effective
 from pigtail.job.wiring import first_function, probe_against, used_points
@@ -83,9 +83,9 @@ def netlist_text(job: Job) -> str:
 
 def _link_sentence(job: Job, link: Link) -> str:
     """One link in a sentence: from where, through what, to where."""
-    starts = [job.label(j.terminal) for j in link.joins if j.port not in ("out", "com")]
-    ends = [job.label(j.terminal) for j in link.joins if j.port == "out"]
-    commons = [job.label(j.terminal) for j in link.joins if j.port == "com"]
+    starts = [job.label(a) for a in link.starts]
+    ends = [job.label(a) for a in link.at("out")]
+    commons = [job.label(a) for a in link.at("com")]
     through = ", ".join(_section(link, k) for k in range(len(link.sections)))
     common = f"; its common to {commons[0]}" if commons else ""
     return f"{link.name}: {' and '.join(starts)} → {through} → {' and '.join(ends)}{common}."
@@ -94,12 +94,8 @@ def _link_sentence(job: Job, link: Link) -> str:
 def _section(link: Link, index: int) -> str:
     section = link.sections[index]
     shape = topology(section.topology)
-    given = {p.name: p.value for p in section.parts}
-    values = [
-        f"{p.name.upper()} {format_quantity(given.get(p.name, p.known()).nominal, p.unit)}"
-        for p in shape.parts
-        if p.kind != "figure"
-    ]
+    given = shape.values(section)
+    values = [f"{p.name.upper()} {format_quantity(given[p.name].nominal, p.unit)}" for p in shape.bought()]
     title = shape.title[0].lower() + shape.title[1:]
     return title + (f" ({', '.join(values)})" if values else "")
 
@@ -157,7 +153,7 @@ def _to_read(job: Job, measured: Job) -> Table:
             )
         )
     for link in job.links:
-        pins = [j.terminal for j in link.joins if j.port == "out" and link.purpose.value == "supply"]
+        pins = link.at("out") if link.purpose is Purpose.SUPPLY else ()
         for pin in pins:
             terminal = job.terminal(pin)
             low, high = getattr(terminal, "minimum", None), getattr(terminal, "maximum", None)

@@ -24,8 +24,8 @@ def plan_svg(job: Job) -> str:
 
 def _row(job: Job, link: Link, y: int) -> str:
     middle = y + 24
-    starts = _ends(job, [j.terminal for j in link.joins if j.port not in ("out", "com")])
-    ends = _ends(job, [j.terminal for j in link.joins if j.port == "out"])
+    starts = _ends(job, link.starts)
+    ends = _ends(job, link.at("out"))
     parts = [
         f'<text x="8" y="{y + 2}" font-weight="bold">{escape(link.name)}</text>',
         f'<text x="8" y="{middle + 4}">{escape(_short(starts))}</text>',
@@ -36,11 +36,9 @@ def _row(job: Job, link: Link, y: int) -> str:
     for k, section in enumerate(link.sections):
         x = 250 + 500 * (k + 0.5) / count - BOX / 2
         shape = topology(section.topology)
-        given = {p.name: p.value for p in section.parts}
+        given = shape.values(section)
         values = " ".join(
-            format_quantity(given.get(p.name, p.known()).nominal, p.unit).replace(" ", "")
-            for p in shape.parts
-            if p.kind != "figure"
+            format_quantity(given[p.name].nominal, p.unit).replace(" ", "") for p in shape.bought()
         )
         parts.append(
             f'<rect x="{x:.0f}" y="{middle - 18}" width="{BOX}" height="36" rx="6" fill="#f6f1e7" stroke="#5b5348"/>'
@@ -50,7 +48,7 @@ def _row(job: Job, link: Link, y: int) -> str:
     return "".join(parts)
 
 
-def _ends(job: Job, addresses: list[str]) -> str:
+def _ends(job: Job, addresses: tuple[str, ...]) -> str:
     """Terminals by name, behind the word for whose they are."""
     names = [t.name for t in map(job.terminal, addresses) if t is not None]
     owner = "host" if addresses and addresses[0].startswith(f"{HOST}.") else "module"

@@ -28,7 +28,7 @@ from pigtail.job.model import (
     alive,
 )
 from pigtail.job.quantities import PATH_RESISTANCE, quantities
-from pigtail.job.wiring import powered, return_address, star_address
+from pigtail.job.wiring import addresses_of, powered, return_address, star_address
 from pigtail.studies.estimate import Input
 from pigtail.studies.spread import Samples
 from pigtail.units.wire import OPEN_PAIR_F_PER_M, SCREENED_F_PER_M, ohm_per_m
@@ -130,13 +130,13 @@ def section_inputs(link: Link, index: int) -> tuple[Input, ...]:
     """Part values of one network of a link as inputs; a part the file leaves out is taken at its default."""
     section = link.sections[index]
     shape = topology(section.topology)
-    given = {p.name: p.value for p in section.parts}
+    given = shape.values(section)
     return tuple(
         Input(
             f"{link.id}_{index}_{p.name}",
             f"{link.name}: {p.name.upper() if p.kind != 'figure' else p.words}"
             + (f" ({p.words})" if p.kind != "figure" else ""),
-            given.get(p.name, p.known()),
+            given[p.name],
             (1e-3, 1e6),
             f"{link.id}#{index}",
             p.name,
@@ -247,8 +247,8 @@ class _Deck:
         per_m = ohm_per_m(join.conductor.gauge)
         self.lines.append(f"Rw_{port} {node} {port} {{{per_m:.6g}*{length.name}+{LEAST_WIRE_OHM:g}}}")
         if link.purpose is Purpose.FEED and join.port != "com":
-            common = next((j.terminal for j in link.joins if j.port == "com"), None)
-            back = node_name(self.job, common or return_address(self.job, join.terminal)) or "0"
+            (common,) = link.at("com") or (return_address(self.job, join.terminal),)
+            back = node_name(self.job, common) or "0"
             farad_per_m = SCREENED_F_PER_M if join.conductor.screened else OPEN_PAIR_F_PER_M
             self.lines.append(f"Cw_{port} {port} {back} {{{farad_per_m:g}*{length.name}}}")
 
@@ -286,11 +286,7 @@ def compile_job(job: Job, state: str) -> Netlist:
             *deck.lines,
             ".op",
             ".ac dec 10 10 100k",
-            *(
-                f".print ac v({node_name(job, a)})"
-                for a in job.addresses()
-                if isinstance(job.terminal(a), AudioIn)
-            ),
+            *(f".print ac v({node_name(job, a)})" for a in addresses_of(job, AudioIn)),
             ".end",
             "",
         ]

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import Batch
 from pigtail.job.model import AudioIn, AudioOut, Job, Link, Purpose
-from pigtail.job.wiring import return_address
+from pigtail.job.wiring import addresses_of, return_address
 from pigtail.studies.compile import Netlist, compile_job
 from pigtail.studies.estimate import Estimate, Input, Wanted
 from pigtail.studies.findings import ORDER, Finding, Severity
@@ -85,7 +85,7 @@ class _Feed:
         self.netlist, self.link, self.sources, self.sink = netlist, link, sources, sink
         self.out, self.back = netlist.node(sink), netlist.reference(sink)
         self.rung_nodes = self._rungs()
-        others = [f"{netlist.node(a)}_drive" for a in _outputs(netlist.job) if a not in sources]
+        others = [f"{netlist.node(a)}_drive" for a in addresses_of(netlist.job, AudioOut) if a not in sources]
         self.drives = dict.fromkeys(others, 0.0)
         self.inputs = [i for i in netlist.inputs if i.in_deck or i.subject == sink]
 
@@ -261,10 +261,6 @@ def _bracket(grid: Array, h: Array, limit: Array) -> tuple[Array, Array, Array, 
 def _grid(side: int) -> Array:
     """log10 of frequencies from 1 kHz to the end of the search range below (−1) or above (+1)."""
     return np.linspace(np.log10(REFERENCE_HZ), np.log10(SEARCH_HZ[0 if side < 0 else 1]), 25)
-
-
-def _outputs(job: Job) -> list[str]:
-    return [a for a in job.addresses() if isinstance(job.terminal(a), AudioOut)]
 
 
 def _dbv(volts: NDArray[np.complex128]) -> Array:

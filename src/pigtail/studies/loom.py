@@ -123,22 +123,19 @@ def _parts(link: Link) -> list[PartLine]:
     lines: list[PartLine] = []
     for section in link.sections:
         shape = topology(section.topology)
-        given = {p.name: p.value for p in section.parts}
+        given = shape.values(section)
         if shape.regulates:
-            vout = given.get("vout", shape.part("vout").known())
             lines.append(
                 PartLine(
                     link.name,
                     shape.title,
-                    format_quantity(vout.nominal, "V"),
+                    format_quantity(given["vout"].nominal, "V"),
                     "capacitors close to it",
                     link.id,
                 )
             )
-        for rule in shape.parts:
-            if rule.kind == "figure":
-                continue
-            value = given.get(rule.name, rule.known())
+        for rule in shape.bought():
+            value = given[rule.name]
             tolerance = (value.high - value.nominal) / value.nominal if value.nominal else 0.0
             note = f"±{100 * tolerance:.0f} %" + (
                 f"; {_rating(value.nominal)}" if rule.kind == "capacitor" else ""

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import Topology, topology
 from pigtail.circuit import Solution, operating_point
 from pigtail.job.model import Job, Link, Rail, SupplyClass, SupplyIn, alive
-from pigtail.job.wiring import powered, supply_links
+from pigtail.job.wiring import addresses_of, powered, supply_links
 from pigtail.studies.compile import Netlist, compile_job, section_inputs
 from pigtail.studies.estimate import Input, Wanted
 from pigtail.studies.findings import ORDER, Finding, Severity
@@ -28,7 +28,7 @@ AMBIENT_PLAUSIBLE_C = (20.0, 60.0)
 
 def study_power(job: Job) -> PowerStudy:
     """Study the supply of every module. Raises CompileError."""
-    pins = [a for a in job.addresses() if isinstance(job.terminal(a), SupplyIn) and not a.startswith("host.")]
+    pins = [a for m in job.modules for a in addresses_of(job, SupplyIn, m.id)]
     if not pins:
         none = Finding("power.no_module", Severity.UNKNOWN, "", "No module is in the job yet.")
         return PowerStudy("power", {}, (none,))

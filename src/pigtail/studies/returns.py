@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from pigtail.circuit import Solution, ac
 from pigtail.job.model import AudioIn, AudioOut, Job, Link, Purpose, SupplyIn
-from pigtail.job.wiring import return_address
+from pigtail.job.wiring import addresses_of, return_address
 from pigtail.studies.compile import Netlist, compile_job
 from pigtail.studies.estimate import Estimate, Wanted
 from pigtail.studies.findings import ORDER, Finding, Severity
@@ -31,7 +31,7 @@ FLOOR_V = 1e-12
 def study_returns(job: Job) -> ReturnsStudy:
     """Study the returns of a job in its working state. Raises CompileError."""
     feeds = [x for x in job.links if x.purpose is Purpose.FEED and _sink(job, x)]
-    pins = [a for a in job.addresses() if isinstance(job.terminal(a), SupplyIn)]
+    pins = addresses_of(job, SupplyIn)
     if not feeds or not pins:
         none = Finding("returns.no_feed", Severity.UNKNOWN, "", "No feed and supply are planned yet.")
         return ReturnsStudy("returns", {}, (none,))
@@ -96,7 +96,7 @@ class _Buzz:
         sink = _sink(self.job, link)
         assert sink is not None
         self.sink = sink
-        outputs = [a for a in self.job.addresses() if isinstance(self.job.terminal(a), AudioOut)]
+        outputs = addresses_of(self.job, AudioOut)
         sources = {j.terminal for j in link.joins}
         self.others = {f"{netlist.node(a)}_drive": 0.0 for a in outputs if a not in sources}
         self.silence = {f"{netlist.node(a)}_drive": 0.0 for a in outputs}
@@ -139,7 +139,7 @@ class _Buzz:
                 branches.append(
                     _branch(net, solution, f"inside {device.name}", ends, f"rp_{device_id}_{path.id}", "")
                 )
-        pins = [a for a in job.addresses() if isinstance(job.terminal(a), SupplyIn)]
+        pins = addresses_of(job, SupplyIn)
         burst = sum(float(np.abs(solution.i(f"il.x{net.node(p)}")[0, 0])) for p in pins)
         loops = any(len(return_links(job, m.id)) > 1 for m in job.modules)
         return ReturnsDetail(burst, tuple(branches), self.sink, loops)

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QToolButton, 
 from pigtail.advice.networks import add_network, drop_network
 from pigtail.catalogue.topologies import topologies, topology
 from pigtail.desktop import theme
+from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.base import Align, Picture, Station, say
 from pigtail.desktop.stations.network import NetworkStrip
 from pigtail.job.model import Job
@@ -237,14 +238,7 @@ class LevelStation(Station):
         self._job, self._details = job, studies.level.feeds
         names = [(job.link(d.link), d.link) for d in self._details]
         shown = [(link.name if link else key, key) for link, key in names]
-        if [(self.feed.itemText(k), self.feed.itemData(k)) for k in range(self.feed.count())] != shown:
-            chosen = self.feed.currentData()
-            self.feed.blockSignals(True)
-            self.feed.clear()
-            for words, key in shown:
-                self.feed.addItem(words, key)
-            self.feed.setCurrentIndex(max(self.feed.findData(chosen), 0))
-            self.feed.blockSignals(False)
+        fill_combo(self.feed, shown)
         self.feed.setVisible(len(shown) > 1)
         self._show_feed()
 

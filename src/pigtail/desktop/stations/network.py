@@ -52,9 +52,8 @@ class NetworkStrip(Picture):
         if link is None:
             return
         for slot, field in zip(self._slots, self._fields, strict=True):
-            given = {p.name: p.value for p in link.sections[slot.section].parts}
-            value = given.get(slot.rule.name, slot.rule.known())
-            field.set_value(value.nominal)
+            section = link.sections[slot.section]
+            field.set_value(topology(section.topology).values(section)[slot.rule.name].nominal)
             field.setToolTip(
                 f"{slot.rule.words}: {slot.rule.rule}. Up, down and wheel step along {slot.rule.series}."
             )
@@ -70,7 +69,7 @@ class NetworkStrip(Picture):
         self._fields = []
         slots: list[_Slot] = []
         for index, section in enumerate(link.sections if link else ()):
-            rules = [r for r in topology(section.topology).parts if r.kind != "figure"]
+            rules = topology(section.topology).bought()
             slots += [_Slot(index, rule, k == 0) for k, rule in enumerate(rules)]
         self._slots = tuple(slots)
         for slot in self._slots:
@@ -130,8 +129,8 @@ class NetworkStrip(Picture):
         painter.setPen(QPen(t.color("copper"), 3))
         painter.drawLine(QPointF(box.left(), line), QPointF(box.right(), line))
         if ends:
-            starts = [self._job.label(j.terminal) for j in self._link.joins if j.port not in ("out", "com")]
-            out = [self._job.label(j.terminal) for j in self._link.joins if j.port == "out"]
+            starts = [self._job.label(a) for a in self._link.starts]
+            out = [self._job.label(a) for a in self._link.at("out")]
             say(
                 painter,
                 QRectF(box.left(), line + 6, END - 6, 46),

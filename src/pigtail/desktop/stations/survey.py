@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -13,10 +14,9 @@ from pigtail.desktop import theme
 from pigtail.desktop.fields import read_known
 from pigtail.desktop.stations.base import Align, Picture, Station, say, wire
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
-from pigtail.job.edits import set_ambient, set_path, set_supply, set_value, strike_reading
-from pigtail.job.errors import EditError
+from pigtail.job.edits import Edit, set_ambient, set_path, set_supply, set_value, strike_reading
 from pigtail.job.model import FUNCTION_UNITS, HOST, Job, SupplyClass
-from pigtail.job.quantities import PATH_RESISTANCE, Quantity, quantities
+from pigtail.job.quantities import PATH_RESISTANCE, quantities
 from pigtail.units import Basis, KnownError, UnreadableError, format_known, format_quantity
 from pigtail.units.known import Known
 
@@ -221,7 +221,8 @@ class SurveyStation(Station):
                 address = f"{device_id}.{terminal.id}"
                 real = measured.terminal(address)
                 for item in quantities(terminal):
-                    edit = partial(self._typed, address, item)
+                    make = partial(_value_edit, address, item.field)
+                    edit = partial(self._typed, item.words, item.unit, make)
                     paper, counts = getattr(terminal, item.field), getattr(real, item.field)
                     rows.append(_row(job.label(address), item.words, paper, counts, edit))
             for path in device.paths:
@@ -229,9 +230,11 @@ class SurveyStation(Station):
                 real_path = next(p for p in real_device.paths if p.id == path.id) if real_device else path
                 names = {t.id: t.name for t in device.terminals}
                 words = f"{names[path.a]} to {names[path.b]}"
-                edit = partial(self._typed_path, device_id, path.id)
+                make = partial(_path_edit, device_id, path.id)
+                edit = partial(self._typed, PATH_RESISTANCE.words, PATH_RESISTANCE.unit, make)
                 rows.append(_row(device.name, words, path.resistance, real_path.resistance, edit))
-        ambient = _row("inside the case", "temperature", job.ambient, job.ambient, self._typed_ambient)
+        typed = partial(self._typed, "temperature inside the case", "°C", _ambient_edit)
+        ambient = _row("inside the case", "temperature", job.ambient, job.ambient, typed)
         return [*rows, ambient]
 
     def _log_rows(self, job: Job) -> list[tuple[Cell, ...]]:
@@ -263,36 +266,26 @@ class SurveyStation(Station):
         item = self.supply.itemData(index)
         self.edited.emit(f"fed by {item.value}", partial(set_supply, supply=item))
 
-    def _parsed(self, text: str, unit: str) -> Known | None:
+    def _typed(self, words: str, unit: str, make: Callable[[Known | None], Edit], text: str) -> None:
+        """Make an edit of a value typed into the table; “?” and nothing stand for not known."""
         try:
-            return read_known("" if text.strip() in ("?", "—") else text, unit, Basis.DOCUMENTED, "typed")
-        except (UnreadableError, KnownError, EditError) as error:
+            known = read_known("" if text.strip() in ("?", "—") else text, unit, Basis.DOCUMENTED, "typed")
+        except (UnreadableError, KnownError) as error:
             self.refused.emit(str(error))
-            raise
-
-    def _typed(self, address: str, item: Quantity, text: str) -> None:
-        try:
-            known = self._parsed(text, item.unit)
-        except ValueError:
             return
-        self.edited.emit(
-            f"{item.words} {text}", partial(set_value, address=address, field=item.field, value=known)
-        )
+        self.edited.emit(f"{words} {text}", make(known))
 
-    def _typed_ambient(self, text: str) -> None:
-        try:
-            known = self._parsed(text, "°C")
-        except ValueError:
-            return
-        self.edited.emit(f"temperature inside the case {text}", partial(set_ambient, ambient=known))
 
-    def _typed_path(self, device_id: str, path_id: str, text: str) -> None:
-        try:
-            known = self._parsed(text, PATH_RESISTANCE.unit)
-        except ValueError:
-            return
-        edit = partial(set_path, device_id=device_id, path_id=path_id, resistance=known)
-        self.edited.emit(f"{PATH_RESISTANCE.words} {text}", edit)
+def _value_edit(address: str, field: str, value: Known | None) -> Edit:
+    return partial(set_value, address=address, field=field, value=value)
+
+
+def _path_edit(device_id: str, path_id: str, value: Known | None) -> Edit:
+    return partial(set_path, device_id=device_id, path_id=path_id, resistance=value)
+
+
+def _ambient_edit(value: Known | None) -> Edit:
+    return partial(set_ambient, ambient=value)
 
 
 def _row(terminal: str, words: str, paper: Known | None, counts: Known | None, edit) -> tuple[Cell, ...]:  # type: ignore[no-untyped-def]
