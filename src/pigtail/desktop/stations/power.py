@@ -121,15 +121,9 @@ class SupplyPicture(Picture):
         full = 1.15 * max(limit, burst)
         use = "fix" if burst > limit else "accent"
         gauge(painter, bar, [(used, "ivory"), (burst - used, use)], full, limit)
-        say(
-            painter,
-            QRectF(bar.left(), bar.top() - 20, bar.width(), 15),
-            "already used + burst",
-            use="dim",
-            px=10,
-        )
+        _over(painter, bar, "already used + burst")
         limit_words = f"can give {format_quantity(limit, 'A')}"
-        say(painter, QRectF(bar.left(), bar.bottom() + 4, bar.width(), 15), limit_words, px=11)
+        _under(painter, bar, limit_words)
 
     def _converter(self, painter: QPainter, rect: QRectF, link: Link) -> None:
         assert self.supply is not None
@@ -153,20 +147,14 @@ class SupplyPicture(Picture):
         top = self._lines(painter, rect, rect.top() + 44, lines)
         hot = n["regulator_tj_c"]
         bar = QRectF(rect.left() + 8, top + 24, rect.width() - 16, 13)
-        say(
-            painter,
-            QRectF(bar.left(), bar.top() - 20, bar.width(), 15),
-            "junction temperature",
-            use="dim",
-            px=10,
-        )
+        _over(painter, bar, "junction temperature")
         if hot.value is None:
             say(painter, bar, "unknown", use="unknown")
             return
         limit = next((p.value.nominal for s in link.sections for p in s.parts if p.name == "tj_max"), 125.0)
         use = "fix" if hot.value > limit else "accent"
         gauge(painter, bar, [(hot.value, use)], TJ_SCALE_C, limit)
-        say(painter, QRectF(bar.left(), bar.bottom() + 4, bar.width(), 15), f"{hot.text()}", px=11)
+        _under(painter, bar, f"{hot.text()}")
 
     def _module(self, painter: QPainter, rect: QRectF) -> None:
         assert self.job is not None
@@ -185,9 +173,7 @@ class SupplyPicture(Picture):
         high = pin.maximum.nominal if isinstance(pin, SupplyIn) and pin.maximum else None
         volts = n["module_v_burst"]
         bar = QRectF(rect.left() + 8, top + 24, rect.width() - 16, 13)
-        say(
-            painter, QRectF(bar.left(), bar.top() - 20, bar.width(), 15), "within its range", use="dim", px=10
-        )
+        _over(painter, bar, "within its range")
         if low is None or high is None or volts.value is None:
             say(painter, bar, "range not known", use="unknown")
             return
@@ -206,12 +192,17 @@ class SupplyPicture(Picture):
         for limit in (low, high):
             x = bar.left() + bar.width() * (limit - start) / full
             painter.fillRect(QRectF(x - 1, bar.top() - 4, 2, bar.height() + 8), theme.current().color("ink"))
-        say(
-            painter,
-            QRectF(bar.left(), bar.bottom() + 4, bar.width(), 15),
-            f"{low:g} … {high:g} V allowed",
-            px=11,
-        )
+        _under(painter, bar, f"{low:g} … {high:g} V allowed")
+
+
+def _over(painter: QPainter, bar: QRectF, words: str) -> None:
+    """What a gauge shows, above it."""
+    say(painter, QRectF(bar.left(), bar.top() - 20, bar.width(), 15), words, use="dim", px=10)
+
+
+def _under(painter: QPainter, bar: QRectF, words: str) -> None:
+    """What a gauge reads, below it."""
+    say(painter, QRectF(bar.left(), bar.bottom() + 4, bar.width(), 15), words, px=11)
 
 
 class PowerStation(Station):
