@@ -44,13 +44,13 @@ def test_expressions(text: str, value: float) -> None:
 @pytest.mark.parametrize(
     ("body", "line", "words"),
     [
-        ("R1 a 0", 2, "needs 2 nodes"), ("R1 a 0 abc", 2, "no number"), ("Q1 a b c x", 2, "no known kind"),
-        (".tran 1m", 2, "not known here"), ("R1 a 0 {1+}", 2, "complete"), ("R1 a 0 {foo(1)}", 2, "no function"),
+        ("R1 a 0", 2, "needs 2 nodes"), ("R1 a 0 abc", 2, "no number"), ("Z1 a b c x", 2, "no known kind"),
+        (".step 1m", 2, "not known here"), ("R1 a 0 {1+}", 2, "complete"), ("R1 a 0 {foo(1)}", 2, "no function"),
         ("X1 a b nosuch", 2, "not defined"), (".subckt s a\nR1 a 0 1", 0, "no .ends"), (".ends", 2, "without"),
         ("R1 a 0 1\nR1 a 0 2", 2, "two elements"), ("+ foo", 2, "follows nothing"), (".param x", 2, "name=value"),
         ("V1 a 0 DC", 2, "needs a value"), ("V1 a 0 1 bogus", 2, "not understood"), ("R1 a 0 {" + "(" * 200 + "1", 2, ""),
         (".subckt s a b\nR1 a b 1\n.ends\nX1 n s", 5, "joins 1 nodes"), (".subckt s a b\nX1 a b s\n.ends\nX2 n 0 s", 0, "deep"),
-        (".subckt s a b\nR1 a b 1\n.ends\nX1 n 0 s r9=2", 5, "no parameter r9"), (".ac lin 1 2 3", 2, "dec"),
+        (".subckt s a b\nR1 a b 1\n.ends\nX1 n 0 s r9=2", 5, "no parameter r9"), (".ac log 1 2 3", 2, "dec"),
     ],
 )  # fmt: skip
 def test_faulty_decks_name_line_and_mend(body: str, line: int, words: str) -> None:

@@ -1,5 +1,8 @@
 """What can go wrong with a deck or its solution: one sentence, with the place and the mend."""
 
+#: What the arithmetic of a step or an elimination that goes astray raises.
+FAILURES = (ArithmeticError, ValueError)
+
 
 class CircuitError(ValueError):
     """A deck that cannot be read or solved; `line` is its line number from 1, or 0 when none applies."""
@@ -13,6 +16,14 @@ class DeckError(CircuitError):
     """Deck text that does not follow the subset."""
 
 
+class MissingModelError(DeckError):
+    """An element whose model or subcircuit is not in the deck."""
+
+
+class ParameterError(CircuitError):
+    """A value that its part cannot have; carries the element and the line."""
+
+
 class FloatingNodeError(CircuitError):
     """A node with no path for direct current to node 0."""
 
@@ -23,3 +34,7 @@ class SourceLoopError(CircuitError):
 
 class UnsolvedError(CircuitError):
     """A system whose solution does not satisfy its own equations."""
+
+
+class ConvergenceError(UnsolvedError):
+    """A circuit whose operating point or time step was not found; names what would not settle."""

@@ -1,44 +1,33 @@
-"""Arithmetic of deck values: numbers with SPICE suffixes, parameters and braces, read by a parser of its own.
+"""Arithmetic of deck values: parameters in braces and the relations of B sources, read by a parser of its own.
 
-Grammar: sum = product {(+|-) product}; product = power {(*|/) power}; power = unary ["**" power];
-unary = [+|-] atom; atom = number | name | name "(" sum {"," sum} ")" | "(" sum ")".
+Grammar, loosest first: choice = or ["?" choice ":" choice]; or = and {"||" and}; and = comparison {"&&" comparison};
+comparison = sum [(<|>|<=|>=|==|!=) sum]; sum = product {(+|-) product}; product = power {(*|/) power};
+power = unary [(**|^) power]; unary = [+|-|!] atom; atom = number | name | name "(" … ")" | "(" choice ")".
+In a relation v(node), v(node,node) and i(source) are atoms too.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Iterator, Mapping
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.circuit.errors import DeckError
+from pigtail.circuit.functions import CALLABLE, FUNCTIONS
+from pigtail.circuit.numerals import number
 
-Value = NDArray[np.float64]
-#: SPICE suffixes: case does not matter, M is milli and MEG is mega.
-SUFFIXES = {"t": 1e12, "g": 1e9, "meg": 1e6, "k": 1e3, "m": 1e-3, "u": 1e-6, "µ": 1e-6, "n": 1e-9,
-            "p": 1e-12, "f": 1e-15}  # fmt: skip
-_NUMBER = re.compile(r"([+-]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d{1,3})?)\s*(t|g|meg|k|m|u|µ|n|p|f)?([a-zµΩ°]*)")
-_TOKEN = re.compile(r"\s*(?:(\d+\.?\d*|\.\d+)((?:e[+-]?\d+)?[a-zµΩ]*)|([a-z_]\w*)|(\*\*|[-+*/(),]))")
+Value = float | NDArray[np.float64]
+"""One number for all samples, or an array [S]."""
+
+_TOKEN = re.compile(
+    r"\s*(?:(\d+\.?\d*|\.\d+)((?:e[+-]?\d+)?[a-zµΩω]*)|([a-z_][\w.#]*)|(\*\*|&&|\|\||[<>=!]=|[-+*/^(),<>?:!]))"
+)
+_PROBED = re.compile(r"\s*\(\s*([^\s(),]+)\s*(?:,\s*([^\s(),]+)\s*)?\)")
 MAX_DEPTH = 60
-
-FUNCTIONS: dict[str, tuple[int, Callable[..., Value]]] = {
-    "min": (2, np.minimum),
-    "max": (2, np.maximum),
-    "abs": (1, np.abs),
-    "sqrt": (1, np.sqrt),
-    "exp": (1, np.exp),
-    "ln": (1, np.log),
-    "pow": (2, np.power),
-}
-OPERATORS: dict[str, Callable[..., Value]] = {
-    "+": np.add,
-    "-": np.subtract,
-    "*": np.multiply,
-    "/": np.divide,
-    "**": np.power,
-}
+CONSTANTS = {"pi": np.pi}
 
 
 class Number(msgspec.Struct, frozen=True):
@@ -53,33 +42,33 @@ class Name(msgspec.Struct, frozen=True):
     name: str
 
 
-class Call(msgspec.Struct, frozen=True):
-    """An operator or a function applied to its arguments."""
+class Probe(msgspec.Struct, frozen=True):
+    """What a relation reads off the circuit: `v` between two nodes [V] or `i` through a source [A]."""
 
-    function: Callable[..., Value]
+    kind: str
+    names: tuple[str, ...]
+
+
+class Call(msgspec.Struct, frozen=True):
+    """An operator or a function, by its name in the table of functions, applied to its arguments."""
+
+    function: str
     arguments: tuple[Expression, ...]
 
 
-Expression = Number | Name | Call
-
-
-def number(text: str, line: int = 0) -> float:
-    """Value of a SPICE number such as `4.7u`, `1meg` or `10kOhm`; raises DeckError.
-
-    >>> number("1meg"), number("10mV")
-    (1000000.0, 0.01)
-    """
-    match = _NUMBER.fullmatch(text.strip().lower())
-    if not match:
-        raise DeckError(f"“{text[:40]}” is no number; write one such as 4.7u, 1meg or {{rload}}", line=line)
-    return float(match[1]) * SUFFIXES.get(match[2] or "", 1.0)
+Expression = Number | Name | Probe | Call
 
 
 def parse_value(text: str, line: int = 0) -> Expression:
-    """A number, or an expression in braces; raises DeckError."""
-    if text.startswith("{") and text.endswith("}"):
-        return _Parser(text[1:-1], line).whole()
+    """A number, or an expression in braces or quotes; raises DeckError."""
+    if len(text) > 1 and (text[0], text[-1]) in (("{", "}"), ("'", "'")):
+        return parse_expression(text[1:-1], line)
     return Number(number(text, line))
+
+
+def parse_expression(text: str, line: int = 0, *, probing: bool = False) -> Expression:
+    """An expression; with probing it may read voltages and currents. Raises DeckError."""
+    return _Parser(text, line, probing).whole()
 
 
 def substitute(expression: Expression, names: Mapping[str, Expression]) -> Expression:
@@ -91,47 +80,76 @@ def substitute(expression: Expression, names: Mapping[str, Expression]) -> Expre
     return expression
 
 
+def leaves(expression: Expression) -> Iterator[Name | Probe]:
+    """The parameters and probes of an expression, left to right."""
+    if isinstance(expression, Call):
+        for argument in expression.arguments:
+            yield from leaves(argument)
+    elif not isinstance(expression, Number):
+        yield expression
+
+
 def evaluate(expression: Expression, names: Mapping[str, Value], line: int = 0) -> Value:
-    """Value of an expression, one a sample [S] or a scalar array; raises DeckError on an unknown name."""
+    """Value of an expression, a float or an array [S]; raises DeckError on an unknown name."""
     if isinstance(expression, Number):
-        return np.asarray(expression.value)
+        return expression.value
     if isinstance(expression, Name):
         if expression.name not in names:
             raise DeckError(
                 f"the parameter {expression.name} has no value; add .param {expression.name}=…", line=line
             )
         return names[expression.name]
+    if isinstance(expression, Probe):
+        raise DeckError("a voltage or current can be read in a B source only", line=line)
     arguments = [evaluate(a, names, line) for a in expression.arguments]
     with np.errstate(all="ignore"):
-        return np.asarray(expression.function(*arguments), dtype=float)
+        found = FUNCTIONS[expression.function].array(*arguments)
+    return float(found) if np.ndim(found) == 0 else np.asarray(found, dtype=float)
+
+
+def write(expression: Expression) -> str:
+    """The expression as text that parses to the same."""
+    if isinstance(expression, Number):
+        return repr(expression.value) if expression.value >= 0 else f"({expression.value!r})"
+    if isinstance(expression, Name):
+        return expression.name
+    if isinstance(expression, Probe):
+        return f"{expression.kind}({','.join(expression.names)})"
+    arguments = [write(a) for a in expression.arguments]
+    if FUNCTIONS[expression.function].infix:
+        return f"({arguments[0]} {expression.function} {arguments[1]})"
+    if expression.function == "neg":
+        return f"(-{arguments[0]})"
+    return f"{expression.function}({','.join(arguments)})"
 
 
 class _Parser:
-    """Recursive descent over the text inside braces."""
+    """Recursive descent over the text."""
 
-    def __init__(self, text: str, line: int) -> None:
-        self.text, self.line, self.at, self.depth = text, line, 0, 0
-        self.tokens = self._tokens(text.lower())
+    def __init__(self, text: str, line: int, probing: bool) -> None:
+        self.text, self.line, self.probing, self.at, self.depth = text, line, probing, 0, 0
+        self.tokens = list(self._tokens(text.lower().rstrip()))
 
-    def _tokens(self, text: str) -> list[str | float]:
-        tokens: list[str | float] = []
+    def _tokens(self, text: str) -> Iterator[str | float | Probe]:
         at = 0
-        text = text.rstrip()
         while at < len(text):
             match = _TOKEN.match(text, at)
             if not match:
                 raise DeckError(
                     f"“{text[at : at + 20]}” in {{{self.text[:40]}}} is not understood", line=self.line
                 )
-            if match[1] is not None:
-                tokens.append(number(match[1] + match[2], self.line))
-            else:
-                tokens.append(match[3] or match[4])
             at = match.end()
-        return tokens
+            if match[1] is not None:
+                yield number(match[1] + match[2], self.line)
+            elif self.probing and match[3] in ("v", "i") and (probed := _PROBED.match(text, at)):
+                at = probed.end()
+                names = tuple(n for n in probed.groups() if n is not None)
+                yield Probe(match[3], tuple("0" if n == "gnd" and match[3] == "v" else n for n in names))
+            else:
+                yield match[3] or ("**" if match[4] == "^" else match[4])
 
     def whole(self) -> Expression:
-        found = self._sum()
+        found = self._choice()
         if self.at != len(self.tokens):
             raise self._wrong()
         return found
@@ -139,7 +157,7 @@ class _Parser:
     def _wrong(self) -> DeckError:
         return DeckError(f"{{{self.text[:40]}}} is not a complete expression", line=self.line)
 
-    def _peek(self) -> str | float | None:
+    def _peek(self) -> str | float | Probe | None:
         return self.tokens[self.at] if self.at < len(self.tokens) else None
 
     def _take(self, *wanted: str) -> str | None:
@@ -149,58 +167,94 @@ class _Parser:
             return token
         return None
 
-    def _sum(self) -> Expression:
+    def _choice(self) -> Expression:
         self.depth += 1
         if self.depth > MAX_DEPTH:
             raise DeckError("the expression is nested too deeply", line=self.line)
+        found = self._or()
+        if self._take("?"):
+            yes = self._choice()
+            if not self._take(":"):
+                raise self._wrong()
+            found = Call("if", (found, yes, self._choice()))
+        self.depth -= 1
+        return found
+
+    def _or(self) -> Expression:
+        left = self._and()
+        while self._take("||"):
+            left = Call("||", (left, self._and()))
+        return left
+
+    def _and(self) -> Expression:
+        left = self._comparison()
+        while self._take("&&"):
+            left = Call("&&", (left, self._comparison()))
+        return left
+
+    def _comparison(self) -> Expression:
+        left = self._sum()
+        if operator := self._take("<", ">", "<=", ">=", "==", "!="):
+            return Call(operator, (left, self._sum()))
+        return left
+
+    def _sum(self) -> Expression:
         left = self._product()
         while operator := self._take("+", "-"):
-            left = Call(OPERATORS[operator], (left, self._product()))
-        self.depth -= 1
+            left = Call(operator, (left, self._product()))
         return left
 
     def _product(self) -> Expression:
         left = self._power()
         while operator := self._take("*", "/"):
-            left = Call(OPERATORS[operator], (left, self._power()))
+            left = Call(operator, (left, self._power()))
         return left
 
     def _power(self) -> Expression:
-        base = self._unary()
-        if self._take("**"):
-            return Call(np.power, (base, self._power()))
-        return base
+        exponents = [self._unary()]
+        while self._take("**"):
+            exponents.append(self._unary())
+        found = exponents.pop()
+        while exponents:
+            found = Call("**", (exponents.pop(), found))
+        return found
 
     def _unary(self) -> Expression:
         signs = 0
         while sign := self._take("+", "-"):
             signs += sign == "-"
+        if self._take("!"):
+            return Call("==", (self._atom(), Number(0.0)))
         atom = self._atom()
-        return Call(np.negative, (atom,)) if signs % 2 else atom
+        return Call("neg", (atom,)) if signs % 2 else atom
 
     def _atom(self) -> Expression:
         token = self._peek()
         self.at += 1
         if isinstance(token, float):
             return Number(token)
+        if isinstance(token, Probe):
+            return token
         if token == "(":  # noqa: S105  a bracket, not a password
-            inner = self._sum()
+            inner = self._choice()
             if not self._take(")"):
                 raise self._wrong()
             return inner
-        if isinstance(token, str) and token.isidentifier():
-            return self._call(token) if self._take("(") else Name(token)
+        if isinstance(token, str) and (token[0].isalpha() or token[0] == "_"):
+            if self._take("("):
+                return self._call(token)
+            return Number(CONSTANTS[token]) if token in CONSTANTS else Name(token)
         raise self._wrong()
 
     def _call(self, name: str) -> Expression:
-        if name not in FUNCTIONS:
-            raise DeckError(f"there is no function {name}(); use {', '.join(FUNCTIONS)}", line=self.line)
-        arguments = [self._sum()]
+        if name not in CALLABLE:
+            raise DeckError(f"there is no function {name}(); use {', '.join(CALLABLE)}", line=self.line)
+        arguments = [self._choice()]
         while self._take(","):
-            arguments.append(self._sum())
-        count, function = FUNCTIONS[name]
+            arguments.append(self._choice())
+        count = FUNCTIONS[name].arity
         if not self._take(")") or len(arguments) != count:
             raise DeckError(
                 f"{name}() takes {count} argument{'s' if count > 1 else ''} in brackets", line=self.line
             )
-        return Call(function, tuple(arguments))
+        return Call(name, tuple(arguments))

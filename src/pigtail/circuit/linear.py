@@ -1,0 +1,269 @@
+"""A·x = b for all samples and frequencies of a circuit: one plan a structure, run in blocks, checked by its residual.
+
+Where every unknown is wanted, every equation of every sample is checked. Where only some are, the check runs in full
+on the first and last block, and on each block in which an elimination factor grew far beyond what the plan foresaw.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from functools import reduce
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pigtail.circuit.elimination import Plan, SingularError, make_plan
+from pigtail.circuit.errors import FAILURES, UnsolvedError
+from pigtail.circuit.system import System
+
+Array = NDArray[Any]
+Matrix = Mapping[tuple[int, int], Any]
+RESIDUAL_LIMIT = 1e-9
+ROUNDING = 4e-16
+#: Samples × frequencies worked on at a time: a few such arrays of complex numbers fit the cache.
+BLOCK = 8192
+#: Unknowns up to which a single sample is checked with whole matrices, where a call for each term costs more.
+SMALL = 64
+#: An elimination factor this many times the one in the plan asks for the full check.
+GROWTH = 1e4
+NOUGHT = np.zeros(1)
+
+
+def solve_rest(system: System) -> Array:
+    """Unknowns [S, n] of a linear circuit at rest: G·x = b."""
+    if system.samples == 1:
+        return _alone(system, system.g, system.b_dc, "dc")[None, :]
+    plan = plan_for(system, lambda: system.g, "dc")
+    shape = (system.samples,)
+    x = _solved(system, plan, system.g, system.b_dc, shape)
+    return np.stack([np.broadcast_to(v, shape) for v in x], axis=-1)
+
+
+def solve_waves(
+    system: System,
+    matrices: tuple[Matrix, Matrix],
+    b: Mapping[int, Any],
+    hertz: Array,
+    wanted: Sequence[int] | None,
+    kind: str = "ac",
+) -> Array:
+    """Unknowns [S, F, n] (or the wanted ones) of (G + jωC)·x = b.
+
+    Args: matrices (G, C) with entries, and b rows, numbers or arrays [S]; hertz [F] or [S, F].
+    """
+    g, c = matrices
+    hertz = np.atleast_2d(hertz)
+    samples, points = max(system.samples, hertz.shape[0]), hertz.shape[-1]
+    if samples == points == 1:
+        omega = 2j * np.pi * float(hertz[0, 0])
+        single: dict[tuple[int, int], Any] = dict(g)
+        for place, value in c.items():
+            single[place] = single.get(place, 0.0) + omega * value
+        x = _alone(system, single, b, kind)
+        return (x if wanted is None else x[list(wanted)])[None, None, :]
+    if samples == 1 and system.size <= SMALL and points <= BLOCK:
+        x = _one_sweep(system, matrices, b, hertz[0], kind)
+        return (x if wanted is None else x[list(wanted)]).T[None]
+    middle = hertz[hertz.shape[0] // 2 :][:1, points // 2 : points // 2 + 1]
+    plan = plan_for(system, lambda: _entries(g, c, middle, slice(0, 1)), kind)
+    columns = tuple(range(system.size)) if wanted is None else tuple(wanted)
+    x = np.empty((len(columns), samples, points), dtype=complex)
+    blocks = list(_blocks(samples, points))
+    for k, (rows, across) in enumerate(blocks):
+        part = hertz[:, across] if hertz.shape[0] == 1 else hertz[rows, across]
+        entries = _entries(g, c, part, rows)
+        right = {i: _rows(v, rows) for i, v in b.items()}
+        block = x[:, rows, across]
+        if wanted is not None and 0 < k < len(blocks) - 1:
+            found, growth = _partly(plan, entries, right, columns)
+            if growth <= GROWTH:
+                for at, value in enumerate(found):
+                    block[at] = value
+                continue
+        whole = _solved(system, plan, entries, right, block.shape[1:])
+        for at, column in enumerate(columns):
+            block[at] = whole[column]
+    if not np.isfinite(x.view(float)).all():
+        raise _unsatisfied(system)
+    return np.moveaxis(x, 0, -1)
+
+
+def _partly(
+    plan: Plan, entries: Matrix, b: Mapping[int, Any], columns: tuple[int, ...]
+) -> tuple[Sequence[Any], float]:
+    """The wanted unknowns, and by how much an elimination factor outgrew the plan."""
+    try:
+        with np.errstate(all="ignore"):
+            return plan.solve_some(entries, b, columns)
+    except FAILURES:
+        return (), np.inf
+
+
+def _one_sweep(
+    system: System, matrices: tuple[Matrix, Matrix], b: Mapping[int, Any], hertz: Array, kind: str
+) -> Array:
+    """Unknowns [n, F] of one sample, checked by (G + jωC)·x − b with whole matrices."""
+    g, c = matrices
+    omega = 2 * np.pi * hertz
+    storage = np.outer(1j * np.fromiter(c.values(), float, len(c)), omega)
+    storage += np.fromiter((g.get(place, 0.0) for place in c), float, len(c))[:, None]
+    entries: dict[tuple[int, int], Any] = {**g, **dict(zip(c, storage, strict=True))}
+    plan = plan_for(system, lambda: {k: np.ravel(v)[np.size(v) // 2] for k, v in entries.items()}, kind)
+    x = np.empty((system.size, hertz.size), dtype=complex)
+    try:
+        with np.errstate(all="ignore"):
+            found = plan.solve(entries, b)
+    except FAILURES:
+        return np.array(_dense(system, entries, b, hertz.shape))
+    with np.errstate(all="ignore"):
+        for k, value in enumerate(found):
+            x[k] = value
+        full = np.zeros((2, system.size, system.size))
+        for matrix, part in zip((g, c), full, strict=True):
+            for place, value in matrix.items():
+                part[place] = value
+        # One product for each matrix: products of this size stay on one thread, which need not be woken.
+        residual, stored = ((part @ x.view(float)).view(complex) for part in full)
+        stored *= 1j * omega
+        residual += stored
+        sizes = np.abs(x)
+        np.abs(full, out=full)
+        terms, moved = full[0] @ sizes, full[1] @ sizes
+        moved *= omega
+        terms += moved
+        for row, value in b.items():
+            residual[row] -= value
+            terms[row] += abs(value)
+        terms *= RESIDUAL_LIMIT
+        right = _true(np.abs(residual) <= terms + 1e-30)
+    return x if right else np.array(_dense(system, entries, b, hertz.shape))
+
+
+def _blocks(samples: int, points: int) -> Iterator[tuple[slice, slice]]:
+    across = min(points, BLOCK)
+    down = max(1, BLOCK // across)
+    for s in range(0, samples, down):
+        for f in range(0, points, across):
+            yield slice(s, s + down), slice(f, f + across)
+
+
+def _rows(value: Any, rows: slice) -> Any:
+    return value[rows, None] if isinstance(value, np.ndarray) else value
+
+
+def _entries(g: Matrix, c: Matrix, hertz: Array, rows: slice) -> dict[tuple[int, int], Any]:
+    entries: dict[tuple[int, int], Any] = {k: _rows(v, rows) for k, v in g.items()}
+    omega = 2j * np.pi * hertz
+    for place, value in c.items():
+        storage = omega * _rows(value, rows)
+        entries[place] = entries[place] + storage if place in entries else storage
+    return entries
+
+
+def _alone(system: System, entries: Mapping[tuple[int, int], Any], b: Mapping[int, Any], kind: str) -> Array:
+    """One sample at one frequency, with plain numbers: arrays of one would cost ten times their arithmetic."""
+    plan = plan_for(system, lambda: entries, kind)
+    try:
+        x = plan.solve(entries, b)
+        right = all(abs(v) < np.inf for v in x) and satisfies(entries, x, b)
+    except FAILURES:
+        right = False
+    return np.array(x if right else _dense(system, entries, b, ()))
+
+
+def _solved(
+    system: System, plan: Plan, entries: Matrix, b: Mapping[int, Any], shape: tuple[int, ...]
+) -> Sequence[Any]:
+    """All unknowns of A·x = b, each a number or an array that broadcasts to shape, checked by every equation."""
+    try:
+        with np.errstate(all="ignore"):
+            x = plan.solve(entries, b)
+            right = satisfies(entries, x, b)
+    except FAILURES:
+        right = False
+    return x if right else _dense(system, entries, b, shape)
+
+
+def _dense(system: System, entries: Matrix, b: Mapping[int, Any], shape: tuple[int, ...]) -> Sequence[Any]:
+    """The same by dense elimination that picks its pivots anew: for values far from those that made the plan."""
+    a = np.zeros((*shape, system.size, system.size), dtype=complex)
+    right = np.zeros((*shape, system.size, 1), dtype=complex)
+    for (i, j), value in entries.items():
+        a[..., i, j] = value
+    for i, value in b.items():
+        right[..., i, 0] = value
+    try:
+        x = np.linalg.solve(a, right)[..., 0]
+    except np.linalg.LinAlgError as error:
+        raise _unsatisfied(system) from error
+    with np.errstate(all="ignore"):
+        found = [x[..., k] for k in range(system.size)]
+        if not satisfies(entries, found, b):
+            raise _unsatisfied(system)
+    return found if any(np.iscomplexobj(v) for v in entries.values()) else [v.real for v in found]
+
+
+def _unsatisfied(system: System) -> UnsolvedError:
+    return UnsolvedError(
+        f"the solution of “{system.circuit.title}” does not satisfy its own equations; "
+        "look for a part of nought or values too many decades apart"
+    )
+
+
+def satisfies(entries: Mapping[tuple[int, int], Any], x: Sequence[Any], b: Mapping[int, Any]) -> bool:
+    """Whether x satisfies every equation to RESIDUAL_LIMIT of the largest term in it, or to the rounding of the largest
+    unknown: what should be nought, beside volts, comes out at some 1e-17.
+
+    The term on the diagonal is the first measure, since in nodal equations it is among the largest; only a row
+    that fails by it, or has none, is measured by all its terms.
+    """
+    sums: dict[int, Any] = {i: -value for i, value in b.items()}
+    diagonal: dict[int, Any] = {}
+    for (i, j), value in entries.items():
+        term = value * x[j]
+        old = sums.get(i)
+        sums[i] = term if old is None else old + term
+        if i == j:
+            diagonal[i] = abs(term)
+    for i, residual in sums.items():
+        size = abs(residual)
+        if i in diagonal and _true(size <= RESIDUAL_LIMIT * diagonal[i]):
+            continue
+        largest: Any = abs(b.get(i, NOUGHT))
+        strongest: Any = 0.0
+        for (row, j), value in entries.items():
+            if row == i:
+                largest = np.maximum(largest, abs(value * x[j]))
+                strongest = np.maximum(strongest, abs(value))
+        if _true(size <= RESIDUAL_LIMIT * largest + 1e-30):
+            continue
+        norm = reduce(np.maximum, (abs(v) for v in x))
+        if not _true(size <= np.maximum(RESIDUAL_LIMIT * largest, ROUNDING * strongest * norm)):
+            return False
+    return True
+
+
+def _true(condition: Any) -> bool:
+    """Whether a comparison holds everywhere."""
+    return condition if isinstance(condition, bool) else bool(condition.all())
+
+
+def plan_for(system: System, entries: Callable[[], Mapping[tuple[int, int], Any]], kind: str) -> Plan:
+    """The elimination plan of a circuit, made once for its structure and each kind of analysis."""
+    key = (system.circuit.structure, kind)
+    plan = _PLANS.get(key)
+    if plan is None:
+        nominal = {place: complex(np.ravel(value)[np.size(value) // 2]) for place, value in entries().items()}
+        try:
+            plan = make_plan(system.size, nominal)
+        except SingularError as error:
+            raise system.unsolvable(error.unknown) from error
+        if len(_PLANS) >= MAX_PLANS:
+            _PLANS.pop(next(iter(_PLANS)))
+        _PLANS[key] = plan
+    return plan
+
+
+MAX_PLANS = 64
+_PLANS: dict[tuple[object, str], Plan] = {}

@@ -1,0 +1,227 @@
+"""The operating point of a circuit with devices: Newton's method, and two roads for circuits that it does not find at once.
+
+First plainly, from junctions at their bend. Else with a shunt from every node to node 0 that is taken away in steps;
+else with all sources brought up from nought. A batch goes the same way together: the samples that have not settled
+are taken on alone. Every answer is then checked against the equations.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from pigtail.circuit.devicecode import controls_of
+from pigtail.circuit.errors import FAILURES, ConvergenceError
+from pigtail.circuit.expressions import evaluate
+from pigtail.circuit.program import Program, program_for
+from pigtail.circuit.system import System, first
+
+Array = NDArray[Any]
+TOLERANCE = 1e-6
+OFF = -12.0
+MOST_ITERATIONS = 80
+SHUNTS = (*(10.0**-k for k in range(2, 13)), 0.0)
+RAMP = (0.0, 0.02, 0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
+
+
+class Rest(msgspec.Struct, frozen=True):
+    """A circuit at rest: unknowns x, controls u and memories w, each a tuple of floats or of arrays [S]."""
+
+    x: tuple[Any, ...]
+    u: tuple[Any, ...]
+    w: tuple[Any, ...]
+
+
+def inputs_of(system: System, program: Program, arrays: bool, shunt: float = 0.0) -> dict[str, Any]:
+    """What the code's set_up takes, floats or arrays."""
+    found: dict[str, Any] = {f"s_{k}": v for k, v in system.surroundings.items()} | {"s_shunt": shunt}
+    for letter, matrix in (("g", system.g), ("c", system.c)):
+        for (i, j), value in matrix.items():
+            found[f"{letter}{i}_{j}"] = value
+    for number, instance in enumerate(system.instances):
+        for name, value in instance.parameters.items():
+            found[f"p{number}_{name}"] = value
+    wanted = {name: found[name] for name in program.inputs}
+    if arrays:
+        return wanted
+    return {k: first(v) for k, v in wanted.items()}
+
+
+def first_memories(system: System, program: Program) -> tuple[Any, ...]:
+    """What the devices remember before the first moment: a switch is open unless the deck says on."""
+    found = []
+    for number, _ in program.memories:
+        on = system.instances[number].element.option("on")
+        found.append(0.0 if on is None else float(evaluate(on, {})))
+    return tuple(found)
+
+
+class Search:
+    """The search for one circuit's operating point; `guess` starts it from a point nearby."""
+
+    def __init__(self, system: System, arrays: bool | None = None) -> None:
+        self.system = system
+        self.arrays = system.samples > 1 if arrays is None else arrays
+        self.program = program_for(system, dynamic=False, arrays=self.arrays)
+        self.memories = first_memories(system, self.program)
+        self.b = tuple(system.b_dc[r] if self.arrays else first(system.b_dc[r]) for r in self.program.sources)
+
+    def run(self, guess: Rest | None = None, sources: Mapping[int, float] | None = None) -> Rest:
+        """The operating point; sources replaces right-hand sides by row. Raises ConvergenceError, UnsolvedError."""
+        b = self.b
+        if sources:
+            b = tuple(sources.get(r, v) for r, v in zip(self.program.sources, b, strict=True))
+        inputs = inputs_of(self.system, self.program, self.arrays)
+        with np.errstate(all="ignore"):
+            found = self._batch(inputs, b, guess) if self.arrays else self._single(inputs, b, guess)
+        if found is None:
+            raise ConvergenceError(
+                f"no operating point was found for “{self.system.circuit.title}”: {self._culprit(inputs, b)} does not settle; "
+                "check its polarity, its bias path and its model",
+                element=self._culprit(inputs, b),
+            )
+        return found
+
+    def _culprit(self, inputs: dict[str, Any], b: tuple[Any, ...]) -> str:
+        """The device whose controls still move most after a plain attempt."""
+        names = [i.element.name for i in self.system.instances for _ in i.readings]
+        if not names:
+            return "the circuit"
+        try:
+            k, start, _ = self.program.set_up(**inputs)
+            m = self.program.prepare(k, 0.0)
+            with np.errstate(all="ignore"):
+                last = self.program.step(k, m, b, (), start, self.memories, 0.0, 0.0, OFF, 40)[3]
+                then = self.program.step(k, m, b, (), last, self.memories, 0.0, 0.0, OFF, 2)[3]
+        except FAILURES:
+            return names[0]
+        moved = [float(np.nanmax(np.abs(np.subtract(p, q)))) for p, q in zip(last, then, strict=True)]
+        return names[int(np.nanargmax(moved))] if np.isfinite(moved).any() else names[0]
+
+    def _attempt(
+        self, inputs: dict[str, Any], b: Sequence[Any], start: tuple[Any, ...] | None, shunt: float
+    ) -> tuple[Any, Rest] | None:
+        """One run of Newton's method: which samples settled, and where; None if it broke off."""
+        program = self.program
+        try:
+            k, fresh, _ = program.set_up(**(inputs | {"s_shunt": shunt}))
+            m = program.prepare(k, 0.0)
+            ok, _, x, u, _, w = program.step(
+                k, m, tuple(b), (), start or fresh, self.memories, 0.0, TOLERANCE, OFF, MOST_ITERATIONS
+            )
+        except FAILURES:
+            return None
+        return ok, Rest(x, u, w)
+
+    def _single(self, inputs: dict[str, Any], b: tuple[Any, ...], guess: Rest | None) -> Rest | None:
+        for start in self._starts(guess):
+            found = self._attempt(inputs, b, start, 0.0)
+            if found and found[0] and self._holds(found[1]):
+                return found[1]
+        for road in (self._shunted, self._ramped):
+            found_rest = road(inputs, b)
+            if found_rest is not None and self._holds(found_rest):
+                return found_rest
+        return None
+
+    def _starts(self, guess: Rest | None) -> Iterator[tuple[Any, ...] | None]:
+        """Where plain attempts start: nearby, at the junctions' bends, and with relations as without devices."""
+        if guess is not None:
+            yield guess.u
+        yield None
+        if any(r.limit == "none" for i in self.system.instances for r in i.readings):
+            near = self._from_linear()
+            if near is not None:
+                yield near
+
+    def _from_linear(self) -> tuple[Any, ...] | None:
+        """Controls to start from: those of relations as they would be if no device carried current."""
+        system = self.system
+        a = np.zeros((system.size, system.size))
+        right = np.zeros(system.size)
+        for (i, j), value in system.g.items():
+            a[i, j] = first(value)
+        for row, value in system.b_dc.items():
+            right[row] = first(value)
+        try:
+            x = np.linalg.lstsq(a, right, rcond=None)[0]
+            _, fresh, _ = self.program.set_up(**inputs_of(system, self.program, self.arrays))
+        except FAILURES:
+            return None
+        limits = [r.limit for i in system.instances for r in i.readings]
+        return tuple(
+            float(c) if limit == "none" else f
+            for limit, c, f in zip(limits, controls_of(system, x), fresh, strict=True)
+        )
+
+    def _holds(self, rest: Rest) -> bool:
+        return all(np.all(np.isfinite(v)) for v in rest.x)
+
+    def _shunted(self, inputs: dict[str, Any], b: tuple[Any, ...]) -> Rest | None:
+        start: tuple[Any, ...] | None = None
+        for shunt in SHUNTS:
+            found = self._attempt(inputs, b, start, shunt)
+            if found is None or not np.all(found[0]):
+                return None
+            start = found[1].u
+        return found[1] if found else None
+
+    def _ramped(self, inputs: dict[str, Any], b: tuple[Any, ...]) -> Rest | None:
+        start: tuple[Any, ...] | None = None
+        for part in RAMP:
+            found = self._attempt(inputs, tuple(part * v for v in b), start, 0.0)
+            if found is None or not np.all(found[0]):
+                return None
+            start = found[1].u
+        return found[1] if found else None
+
+    def _batch(self, inputs: dict[str, Any], b: tuple[Any, ...], guess: Rest | None) -> Rest | None:
+        size = self.system.samples
+        settled = np.zeros(size, dtype=bool)
+        for start in self._starts(guess):
+            found = self._attempt(inputs, b, start, 0.0)
+            if found is not None:
+                settled = np.broadcast_to(found[0], (size,)) & self._finite(found[1], size)
+                if settled.all():
+                    return found[1]
+        missing = np.flatnonzero(~settled)
+        part = {k: _taken(v, missing) for k, v in inputs.items()}
+        b_part = tuple(_taken(v, missing) for v in b)
+        rest = self._shunted(part, b_part)
+        if rest is None:
+            rest = self._ramped(part, b_part)
+        if rest is None or not self._finite(rest, missing.size).all():
+            return None
+        return _merged(found[1] if found else rest, rest, missing, size)
+
+    def _finite(self, rest: Rest, size: int) -> Array:
+        good = np.ones(size, dtype=bool)
+        for value in rest.x:
+            good &= np.isfinite(np.broadcast_to(value, (size,)))
+        return good
+
+
+def _taken(value: Any, chosen: Array) -> Any:
+    """The chosen samples of a value that may be one for all."""
+    return value if np.size(value) == 1 else np.asarray(value)[chosen]
+
+
+def _merged(whole: Rest, part: Rest, chosen: Array, size: int) -> Rest:
+    """A batch with some of its samples replaced."""
+
+    def merge(a: Any, b: Any) -> Array:
+        out = np.array(
+            np.broadcast_to(a, (size,)) if np.size(a) in (1, size) else np.zeros(size), dtype=float
+        )
+        out[chosen] = np.broadcast_to(b, chosen.shape)
+        return out
+
+    return Rest(
+        tuple(map(merge, whole.x, part.x)),
+        tuple(map(merge, whole.u, part.u)),
+        tuple(map(merge, whole.w, part.w)),
+    )
