@@ -13,6 +13,7 @@ from pigtail.job import edits
 from pigtail.job.check import check_job
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.model import Function, Job, Link, Purpose, SupplyClass
+from pigtail.job.reading_edits import log_reading, strike_reading
 from pigtail.units import Basis, Known
 
 OHM = Known.of(3300.0, "Ω", Basis.TYPICAL)
@@ -23,7 +24,7 @@ def _log(job: Job, **changes: object) -> Job:
     given: dict[str, object] = {
         "point": "host.rail_low", "against": "host.star", "state": "on", "function": Function.DC_VOLTS, "value": 23.7, "when": WHEN,
     }  # fmt: skip
-    return edits.log_reading(job, **{**given, **changes})  # type: ignore[arg-type]
+    return log_reading(job, **{**given, **changes})  # type: ignore[arg-type]
 
 
 #: Edits that the flawed demo allows.
@@ -37,7 +38,7 @@ ALLOWED: dict[str, Callable[[Job], Job]] = {
     "brief": lambda j: edits.set_brief(j, "music", "soon"),
     "ambient": lambda j: edits.set_ambient(j, Known.of(30.0, "°C", Basis.GUESSED)),
     "log": _log,
-    "strike": lambda j: edits.strike_reading(j, "r1"),
+    "strike": lambda j: strike_reading(j, "r1"),
     "remove": lambda j: edits.remove_link(j, "audio_return"),
     "supply class": lambda j: edits.set_supply(j, SupplyClass.MAINS_SWITCHING),
     "buck": lambda j: set_converter(j, "supply", "buck"),
@@ -67,7 +68,7 @@ REFUSED: dict[str, Callable[[Job], Job]] = {
     "same point": lambda j: _log(j, against="host.rail_low"),
     "no state": lambda j: _log(j, state="asleep"),
     "negative ohm": lambda j: _log(j, function=Function.RESISTANCE, value=-1.0),
-    "no reading": lambda j: edits.strike_reading(j, "r99"),
+    "no reading": lambda j: strike_reading(j, "r99"),
     "no path": lambda j: edits.set_path(j, "host", "ghost", OHM),
     "cold": lambda j: edits.set_ambient(j, Known.of(-300.0, "°C", Basis.GUESSED)),
     "two inputs": lambda j: add_network(j, "feed", "sum"),
@@ -125,7 +126,7 @@ def test_a_live_chassis_refuses_a_link_with_the_reason() -> None:
 
 def test_readings_are_numbered_and_never_overwritten(larkmoor: Job) -> None:
     """A corrected reading is a new one; the old stays, struck."""
-    job = edits.strike_reading(_log(larkmoor), "r2")
-    assert [r.id for r in job.readings] == ["r1", "r2", "r3", "r4"]
-    assert [r.struck for r in job.readings] == [False, True, False, False]
+    job = strike_reading(_log(larkmoor), "r2")
+    assert [r.id for r in job.readings] == ["r1", "r2", "r3", "r4", "r5", "r6", "r7"]
+    assert [r.struck for r in job.readings] == [r.id == "r2" for r in job.readings]
     assert job.readings[1].value == larkmoor.readings[1].value

@@ -4,14 +4,36 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from typing import NamedTuple
 
-from pigtail.job.errors import JobError
-from pigtail.job.model import FUNCTION_UNITS, HOST, Host, Job, Link, Module, Return
-from pigtail.job.quantities import PATH_RESISTANCE, Quantity, quantities
+from pigtail.job.errors import JobError, LiveChassisError
+from pigtail.job.model import (
+    FUNCTION_UNITS,
+    HEARD,
+    HOST,
+    AnyTerminal,
+    AudioIn,
+    AudioOut,
+    Function,
+    Host,
+    Job,
+    Link,
+    Module,
+    Reading,
+    Return,
+    SupplyClass,
+)
+from pigtail.job.quantities import HOST_QUANTITIES, PATH_RESISTANCE, THROUGH_GAIN, Quantity, quantities
 from pigtail.units.known import Known
 
 ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
 MAX_ITEMS = 20_000
+#: Words that put a point on the primary side of a mains supply.
+PRIMARY = re.compile(
+    r"\bprimary\b|\bmains (inlet|live|neutral|fuse|switch|plug|terminal|input|socket)\b"
+    r"|\b(live|hot) (side|chassis|conductor)\b|\bline voltage\b",
+    re.IGNORECASE,
+)
 LARGEST = 1e12
 
 
@@ -25,14 +47,33 @@ def check_job(job: Job) -> None:
         if module.id == HOST:
             raise JobError(f"a module cannot be called {HOST}; rename it", where=f"modules[{at}].id")
         _device(module, f"modules[{at}]", set())
+        _throughs(module, f"modules[{at}]")
     _device(job.host, "host", {s.id for s in job.host.states})
+    _no_primary(job.host)
     _stages(job)
     addresses = set(job.addresses())
     for at, link in enumerate(job.links):
         _link(link, f"links[{at}]", addresses)
+    refuse_live_chassis(job)
     _readings(job, addresses)
+    _pictures(job)
+    for item in HOST_QUANTITIES:
+        _check_quantity(job.host, item, "host")
     if job.ambient is not None:
         check_known(job.ambient, "°C", "ambient", lowest=-273.15)
+
+
+def refuse_live_chassis(job: Job) -> None:
+    """Raise LiveChassisError if a link reaches a host whose chassis may be at mains potential."""
+    if job.host.supply is not SupplyClass.LIVE_CHASSIS:
+        return
+    for link in job.links:
+        if any(j.terminal.startswith(f"{HOST}.") for j in link.joins):
+            raise LiveChassisError(
+                "the host's chassis may be at mains potential: no wire may be planned to it; "
+                "only a wireless or optical path remains, fitted by a qualified person",
+                value=link.id,
+            )
 
 
 def check_known(known: Known, unit: str, where: str, *, lowest: float) -> None:
@@ -78,6 +119,7 @@ def _device(device: Host | Module, where: str, states: set[str]) -> None:
     _unique(f"{where}.terminals", (t.id for t in device.terminals))
     _unique(f"{where}.paths", (p.id for p in device.paths))
     returns = {t.id for t in device.terminals if isinstance(t, Return)}
+    ids = {t.id for t in device.terminals}
     for at, terminal in enumerate(device.terminals):
         place = f"{where}.terminals[{at}]"
         if terminal.return_to and terminal.return_to not in returns:
@@ -85,6 +127,7 @@ def _device(device: Host | Module, where: str, states: set[str]) -> None:
                 f"“{terminal.return_to}” is not a return of this device; choose one of {_list(returns)}",
                 where=f"{place}.return_to",
             )
+        _point(terminal, ids, place)
         if isinstance(terminal, Return) and terminal.return_to:
             raise JobError("a return has no return of its own; leave it out", where=f"{place}.return_to")
         for state in terminal.states:
@@ -107,6 +150,43 @@ def _device(device: Host | Module, where: str, states: set[str]) -> None:
         if path.a == path.b:
             raise JobError(f"the path goes from “{path.a}” to itself; choose two returns", where=place)
         _check_quantity(path, PATH_RESISTANCE, place)
+
+
+def _throughs(module: Module, where: str) -> None:
+    """A way through starts at an input of the module and ends at an output."""
+    _unique(f"{where}.throughs", (t.id for t in module.throughs))
+    kinds = {t.id: t for t in module.terminals}
+    for at, through in enumerate(module.throughs):
+        place = f"{where}.throughs[{at}]"
+        if not isinstance(kinds.get(through.start), AudioIn) or not isinstance(
+            kinds.get(through.end), AudioOut
+        ):
+            raise JobError(
+                "a way through goes from an audio input to an audio output of the module", where=place
+            )
+        _check_quantity(through, THROUGH_GAIN, place)
+
+
+def _point(terminal: AnyTerminal, ids: set[str], place: str) -> None:
+    if terminal.rings_to and terminal.rings_to not in ids - {terminal.id}:
+        raise JobError(
+            f"“{terminal.rings_to}” is not another point of this device", where=f"{place}.rings_to"
+        )
+    if set(terminal.traits) & set(terminal.lacks):
+        raise JobError("a trait cannot be both true and not true of a point", where=f"{place}.traits")
+
+
+def _no_primary(host: Host) -> None:
+    """The primary side of a mains supply cannot be a point: neither by its name nor by its place."""
+    for at, terminal in enumerate(host.terminals):
+        for words in (terminal.name, terminal.place.text(), *(p.text() for p in terminal.alternatives)):
+            if PRIMARY.search(words):
+                raise JobError(
+                    f"“{words[:50]}” is on the primary side: no point may be there, and no probe; "
+                    "that side is for a licensed person",
+                    where=f"host.terminals[{at}]",
+                    value=terminal.id,
+                )
 
 
 def _stages(job: Job) -> None:
@@ -144,11 +224,18 @@ def _link(link: Link, where: str, addresses: set[str]) -> None:
         names = [p.name for p in section.parts]
         if len(set(names)) != len(names):
             raise JobError("a part is there twice", where=f"{where}.sections[{at}].parts")
+        for k, part in enumerate(section.parts):
+            if part.rating is not None:
+                check_known(part.rating, "V", f"{where}.sections[{at}].parts[{k}].rating", lowest=0.0)
 
 
 def _readings(job: Job, addresses: set[str]) -> None:
     states = {s.id for s in job.host.states}
+    last = _SOUND[0]
+    sound = last.ids if (last.addresses, last.states) == (addresses, states) else frozenset()
     for at, reading in enumerate(job.readings):
+        if id(reading) in sound:
+            continue
         place = f"readings[{at}]"
         for end in (reading.point, reading.against):
             if end not in addresses:
@@ -159,6 +246,43 @@ def _readings(job: Job, addresses: set[str]) -> None:
                 where=f"{place}.state",
             )
         check_known(reading.value, FUNCTION_UNITS[reading.function], f"{place}.value", lowest=-1e12)
+        if reading.function is Function.HEARD and reading.value.nominal not in range(len(HEARD)):
+            raise JobError(f"what was heard is one of 0 to {len(HEARD) - 1}", where=f"{place}.value")
+        for field, unit in (("load", "Ω"), ("series", "Ω"), ("current", "A")):
+            known = getattr(reading, field)
+            if known is not None:
+                check_known(known, unit, f"{place}.{field}", lowest=0.0)
+
+    _SOUND[0] = _Sound(addresses, states, job.readings, frozenset(map(id, job.readings)))
+
+
+class _Sound(NamedTuple):
+    """A log that was found sound with these points and states; held, so that the ids stay those of its readings."""
+
+    addresses: set[str]
+    states: set[str]
+    readings: tuple[Reading, ...]
+    ids: frozenset[int]
+
+
+#: The last one: a log with one reading more is checked by that one alone.
+_SOUND = [_Sound(set(), set(), (), frozenset())]
+
+
+def _pictures(job: Job) -> None:
+    _unique("pictures", (p.id for p in job.pictures))
+    points = set(job.addresses())
+    for at, picture in enumerate(job.pictures):
+        place = f"pictures[{at}]"
+        if picture.file.startswith(("/", "~")) or ".." in picture.file.split("/"):
+            raise JobError("a picture lies beside the job; give its path from there", where=f"{place}.file")
+        if not 0 <= picture.page <= 100_000 or not 0 <= picture.mm_per_width <= 1e5:
+            raise JobError("the page or the scale makes no sense", where=place)
+        for pin in picture.pins:
+            if pin.point not in points:
+                raise JobError(f"“{pin.point}” does not exist", where=f"{place}.pins")
+            if not (0 <= pin.x <= 1 and 0 <= pin.y <= 1):
+                raise JobError("a pin lies on its picture, from 0 to 1", where=f"{place}.pins")
 
 
 def _list(names: Iterable[str]) -> str:

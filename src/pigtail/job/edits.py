@@ -6,7 +6,6 @@ Every edit ends in `check_job`, so a job that has been edited can always be save
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 from typing import Any
 
 from msgspec.structs import replace
@@ -14,52 +13,37 @@ from msgspec.structs import replace
 from pigtail.job.check import ID, check_job
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.model import (
-    FUNCTION_UNITS,
     HOST,
     Brief,
-    Function,
     Host,
     Job,
     Join,
     Link,
     Module,
     Part,
-    Reading,
     Section,
     SupplyClass,
 )
 from pigtail.job.quantities import quantity
-from pigtail.job.readings import reading_value
 from pigtail.units.known import Known
 
 Edit = Callable[[Job], Job]
 
 
-def _checked(job: Job) -> Job:
+def checked(job: Job) -> Job:
+    """The job itself; raises EditError, or LiveChassisError for a wire to a live chassis."""
     try:
         check_job(job)
+    except LiveChassisError:
+        raise
     except JobError as error:
         raise EditError(str(error), value=error.value) from error
-    refuse_live_chassis(job)
     return job
-
-
-def refuse_live_chassis(job: Job) -> None:
-    """Raise LiveChassisError if a link reaches a host whose chassis may be at mains potential."""
-    if job.host.supply is not SupplyClass.LIVE_CHASSIS:
-        return
-    for link in job.links:
-        if any(j.terminal.startswith(f"{HOST}.") for j in link.joins):
-            raise LiveChassisError(
-                "the host's chassis may be at mains potential: no wire may be planned to it; "
-                "only a wireless or optical path remains, fitted by a qualified person",
-                value=link.id,
-            )
 
 
 def new_job(name: str, host: Host) -> Job:
     """A job with a host and nothing planned yet."""
-    return _checked(Job(name=name, host=host))
+    return checked(Job(name=name, host=host))
 
 
 def rename(job: Job, name: str) -> Job:
@@ -81,12 +65,12 @@ def set_name_and_brief(job: Job, name: str, wanted: str, notes: str) -> Job:
 
 def set_supply(job: Job, supply: SupplyClass) -> Job:
     """Set how the host is fed; a live chassis is refused while links reach the host."""
-    return _checked(replace(job, host=replace(job.host, supply=supply)))
+    return checked(replace(job, host=replace(job.host, supply=supply)))
 
 
 def set_ambient(job: Job, ambient: Known | None) -> Job:
     """Set the temperature inside the case [°C]."""
-    return _checked(replace(job, ambient=ambient))
+    return checked(replace(job, ambient=ambient))
 
 
 def set_value(job: Job, address: str, field: str, value: Known | None) -> Job:
@@ -126,20 +110,20 @@ def _device(job: Job, device_id: str) -> Host | Module:
 
 def _with_device(job: Job, device_id: str, **changes: Any) -> Job:
     if device_id == HOST:
-        return _checked(replace(job, host=replace(job.host, **changes)))
-    return _checked(
+        return checked(replace(job, host=replace(job.host, **changes)))
+    return checked(
         replace(job, modules=tuple(replace(m, **changes) if m.id == device_id else m for m in job.modules))
     )
 
 
 def add_module(job: Job, module: Module) -> Job:
     """Add a module to the job."""
-    return _checked(replace(job, modules=(*job.modules, module)))
+    return checked(replace(job, modules=(*job.modules, module)))
 
 
 def add_link(job: Job, link: Link) -> Job:
     """Add a link; refused for a live chassis."""
-    return _checked(replace(job, links=(*job.links, link)))
+    return checked(replace(job, links=(*job.links, link)))
 
 
 def remove_link(job: Job, link_id: str) -> Job:
@@ -157,7 +141,7 @@ def _link(job: Job, link_id: str) -> Link:
 
 def _with_link(job: Job, link_id: str, **changes: Any) -> Job:
     _link(job, link_id)
-    return _checked(
+    return checked(
         replace(job, links=tuple(replace(x, **changes) if x.id == link_id else x for x in job.links))
     )
 
@@ -165,7 +149,22 @@ def _with_link(job: Job, link_id: str, **changes: Any) -> Job:
 def replace_link(job: Job, link: Link) -> Job:
     """Put another network and other joins in the place of a link of the same id."""
     _link(job, link.id)
-    return _checked(replace(job, links=tuple(link if x.id == link.id else x for x in job.links)))
+    return checked(replace(job, links=tuple(link if x.id == link.id else x for x in job.links)))
+
+
+def move_tap(job: Job, old: str, new: str) -> Job:
+    """Join to another point whatever the plan joins to this one; refused for a point of another kind."""
+    was, becomes = job.terminal(old), job.terminal(new)
+    if was is None or becomes is None or type(was) is not type(becomes):
+        raise EditError("a tap moves to a point of the same kind only", value=new)
+    if any(j.terminal == new for x in job.links for j in x.joins):
+        raise EditError(f"{becomes.name} is used by the plan already", value=new)
+
+    def moved(link: Link) -> Link:
+        joins = tuple(replace(j, terminal=new) if j.terminal == old else j for j in link.joins)
+        return replace(link, joins=joins) if joins != link.joins else link
+
+    return checked(replace(job, links=tuple(map(moved, job.links))))
 
 
 def set_sections(job: Job, link_id: str, sections: tuple[Section, ...]) -> Job:
@@ -215,48 +214,6 @@ def set_conductor(
         return replace(join, conductor=replace(join.conductor, **changes)) if join.port == port else join
 
     return _with_link(job, link_id, joins=tuple(map(changed, link.joins)))
-
-
-def log_reading(
-    job: Job,
-    *,
-    point: str,
-    against: str,
-    state: str,
-    function: Function,
-    value: float,
-    when: datetime,
-    instrument: str = "",
-    note: str = "",
-) -> Job:
-    """Add a reading to the log; the value is in V, Ω or A, its spread that of a handheld meter."""
-    if point == against:
-        raise EditError("a reading needs two different points: move one probe", value=point)
-    taken = {r.id for r in job.readings}
-    number = next(n for n in range(1, len(taken) + 2) if f"r{n}" not in taken)
-    if function is Function.RESISTANCE and value < 0:
-        raise EditError("a resistance cannot be negative; swap the probes and read again", value=value)
-    reading = Reading(
-        id=f"r{number}",
-        when=when.isoformat(timespec="seconds"),
-        point=point,
-        against=against,
-        state=state,
-        function=function,
-        value=reading_value(function, value, FUNCTION_UNITS[function]),
-        instrument=instrument,
-        note=note,
-    )
-    return _checked(replace(job, readings=(*job.readings, reading)))
-
-
-def strike_reading(job: Job, reading_id: str) -> Job:
-    """Strike a reading: it is kept, and counts no more."""
-    if reading_id not in {r.id for r in job.readings}:
-        raise EditError(f"there is no reading {reading_id}", value=reading_id)
-    return replace(
-        job, readings=tuple(replace(r, struck=True) if r.id == reading_id else r for r in job.readings)
-    )
 
 
 def free_id(job: Job, stem: str) -> str:

@@ -73,7 +73,7 @@ def decode(data: bytes) -> Document:
             where="version",
         )
     try:
-        job = msgspec.convert(raw, Job)
+        job = msgspec.convert(migrated(raw, version), Job)
         check_job(job)
     except msgspec.ValidationError as error:
         sentence, _, place = str(error).partition(" - at ")
@@ -86,6 +86,23 @@ def decode(data: bytes) -> Document:
     except RecursionError as error:
         raise JobError("the file is nested too deeply to be a job") from error
     return Document(job, _extras(raw, job, ""))
+
+
+def migrated(raw: dict[str, Any], version: int) -> dict[str, Any]:
+    """A document of an older version in the form of this one.
+
+    Version 1 kept the place of a terminal as one text; version 3 only adds.
+    """
+    if version < 2:
+        for device in (raw.get("host"), *_dicts(raw.get("modules"))):
+            for terminal in _dicts(device.get("terminals")) if isinstance(device, dict) else ():
+                if isinstance(terminal.get("place"), str):
+                    terminal["place"] = {"part": terminal["place"]}
+    return raw | {"version": VERSION}
+
+
+def _dicts(items: Any) -> list[dict[str, Any]]:
+    return [x for x in items if isinstance(x, dict)] if isinstance(items, list) else []
 
 
 def encode(document: Document) -> bytes:

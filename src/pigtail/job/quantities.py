@@ -3,10 +3,25 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from typing import Any
 
 import msgspec
 
-from pigtail.job.model import AnyTerminal, AudioIn, AudioOut, Function, Rail, SupplyIn
+from pigtail.job.model import (
+    AnyTerminal,
+    AudioIn,
+    AudioOut,
+    Control,
+    Digital,
+    Function,
+    Rail,
+    SupplyIn,
+    Trait,
+    Use,
+    Video,
+    Way,
+)
 
 
 class Quantity(msgspec.Struct, frozen=True):
@@ -26,12 +41,15 @@ QUANTITIES: dict[type, tuple[Quantity, ...]] = {
         Quantity("emf", "full-scale level", "V", 0.0, (0.05, 5.0)),
         Quantity("impedance", "output impedance", "Ω", 1e-3, (1.0, 1e5)),
         Quantity("bias", "bias", "V", -math.inf, (0.0, 5.0), Function.DC_VOLTS),
+        Quantity("crossover", "crossover frequency", "Hz", 1.0, (80.0, 8e3)),
     ),
     AudioIn: (
         Quantity("impedance", "input impedance", "Ω", 1e-3, (1e3, 1e6)),
         Quantity("wanted", "level for full output", "V", 1e-9, (1e-3, 5.0)),
         Quantity("overload", "overload level", "V", 1e-9, (1e-2, 20.0)),
         Quantity("dc", "its own DC", "V", -math.inf, (-5.0, 5.0), Function.DC_VOLTS),
+        Quantity("sensitivity", "SPL at 1 mW", "dB", 0.0, (80.0, 120.0)),
+        Quantity("carries", "level of the host's own signal", "V", 1e-9, (1e-2, 5.0)),
     ),
     Rail: (
         Quantity("voltage", "voltage", "V", -math.inf, (3.0, 60.0), Function.DC_VOLTS),
@@ -45,15 +63,44 @@ QUANTITIES: dict[type, tuple[Quantity, ...]] = {
         Quantity("average", "average current", "A", 0.0, (1e-3, 2.0), Function.CURRENT),
         Quantity("burst", "burst current", "A", 0.0, (1e-3, 3.0)),
     ),
+    Control: (
+        Quantity("level", "level while active", "V", -math.inf, (1.0, 15.0), Function.DC_VOLTS),
+        Quantity("impedance", "source impedance", "Ω", 1e-3, (10.0, 1e5)),
+    ),
+    Digital: (
+        Quantity("level", "logic level", "V", 0.0, (1.5, 5.5)),
+        Quantity("impedance", "source impedance", "Ω", 1e-3, (10.0, 1e3)),
+    ),
+    Video: (
+        Quantity("level", "peak to peak", "V", 0.0, (0.1, 3.0)),
+        Quantity("impedance", "output impedance", "Ω", 1e-3, (10.0, 1e4)),
+    ),
 }
+#: The host's own values that are no terminal's: field, words, unit, lowest, plausible.
+HOST_QUANTITIES = (
+    Quantity("reservoir", "largest reservoir capacitor", "F", 1e-9, (1e-6, 0.1)),
+    Quantity("reservoir_volts", "voltage on it", "V", 0.0, (5.0, 500.0)),
+    Quantity("bleeder", "resistor across it", "Ω", 1.0, (1e3, 1e6)),
+)
 PATH_RESISTANCE = Quantity(
     "resistance", "resistance between returns", "Ω", 1e-6, (1e-3, 10.0), Function.RESISTANCE
 )
 
 
+#: What only some terminals of a kind have: the field, and of which.
+_ONLY: dict[str, Callable[[Any], bool]] = {
+    "crossover": lambda t: t.way is not Way.FULL,
+    "sensitivity": lambda t: t.use is not Use.LINE,
+    "carries": lambda t: t.has(Trait.PASSIVE_NODE) is True,
+}
+#: Of a module's own way through: its gain [dB] while powered.
+THROUGH_GAIN = Quantity("gain", "gain of its way through", "dB", -math.inf, (-6.0, 6.0))
+
+
 def quantities(terminal: AnyTerminal) -> tuple[Quantity, ...]:
     """The values a terminal has; none for a return."""
-    return QUANTITIES.get(type(terminal), ())
+    every = QUANTITIES.get(type(terminal), ())
+    return tuple(q for q in every if q.field not in _ONLY or _ONLY[q.field](terminal))
 
 
 def quantity(terminal: AnyTerminal, field: str) -> Quantity | None:

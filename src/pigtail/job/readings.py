@@ -2,43 +2,50 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
-from pigtail.job.model import HOST, AnyTerminal, AudioIn, Function, Job, Path, Reading, Return, alive
+from pigtail.job.derive import derived, open_level
+from pigtail.job.log import log_of
+from pigtail.job.meters import meter
+from pigtail.job.model import (
+    HOST,
+    AnyTerminal,
+    AudioIn,
+    Function,
+    Host,
+    Job,
+    Module,
+    Path,
+    Reading,
+    Return,
+    alive,
+)
 from pigtail.job.quantities import quantities
 from pigtail.units.known import Basis, Known
 
-#: Accuracy of a handheld meter, relative and as a floor in the unit. Common practice, no source.
-ACCURACY: dict[Function, tuple[float, float]] = {
-    Function.DC_VOLTS: (0.008, 0.002),
-    Function.AC_VOLTS: (0.015, 0.002),
-    Function.RESISTANCE: (0.012, 0.02),
-    Function.CURRENT: (0.015, 0.0002),
-}
-
-
-def reading_value(function: Function, number: float, unit: str) -> Known:
-    """A number read off a handheld meter, with the spread of its accuracy."""
-    relative, floor = ACCURACY[function]
-    half = abs(number) * relative + floor
-    low = max(number - half, 1e-3) if function is Function.RESISTANCE and number > 1e-3 else number - half
-    return Known(nominal=number, low=low, high=number + half, unit=unit, basis=Basis.MEASURED)
+VOLTS = (Function.DC_VOLTS, Function.AC_VOLTS)
+#: A loss by the meter's load beyond this part of a reading is put back.
+NOTABLE_LOSS = 0.01
 
 
 def standing(job: Job, point: str, function: Function | None = None) -> tuple[Reading, ...]:
-    """Readings of a point that are not struck, the oldest first."""
-    return tuple(
-        r
-        for r in job.readings
-        if not r.struck and r.point == point and (function is None or r.function is function)
-    )
+    """Readings of a point that are not struck, the oldest first of each function."""
+    return log_of(job).at(point, *(Function if function is None else (function,)))
+
+
+def plain(reading: Reading) -> bool:
+    """Whether a reading was taken with nothing but the meter on the point."""
+    return reading.load is None and reading.series is None and reading.current is None
 
 
 def feeding(job: Job, address: str, terminal: AnyTerminal, function: Function) -> Reading | None:
     """The reading that a value of a terminal rests on, or None.
 
-    It was taken in a state in which the terminal is alive, against a return of the same device. Of several
-    states the latest reading of each counts; for DC on an input the one furthest from nought, else the latest.
+    It was taken in a state in which the terminal is alive, against a return of the same device, with nothing but the
+    meter on the point. Of several states the latest reading of each counts; for DC on an input the one furthest from
+    nought, else that of the state in which the retrofit plays, else the latest.
     """
     device = address.partition(".")[0]
     latest: dict[str, Reading] = {}
@@ -46,6 +53,7 @@ def feeding(job: Job, address: str, terminal: AnyTerminal, function: Function) -
         same_device = reading.against.partition(".")[0] == device
         if (
             same_device
+            and plain(reading)
             and alive(terminal, reading.state)
             and isinstance(job.terminal(reading.against), Return)
         ):
@@ -55,50 +63,58 @@ def feeding(job: Job, address: str, terminal: AnyTerminal, function: Function) -
         return None
     if isinstance(terminal, AudioIn) and function is Function.DC_VOLTS:
         return max(latest.values(), key=lambda r: abs(r.value.nominal))
-    return list(latest.values())[-1]
+    return latest.get(job.working_state()) or list(latest.values())[-1]
 
 
-def _measured(reading: Reading) -> Known:
-    return msgspec.structs.replace(reading.value, basis=Basis.MEASURED, source=f"reading {reading.id}")
+def _measured(reading: Reading, terminal: AnyTerminal | None = None) -> Known:
+    """The value of a reading, with what the meter's own load took from it put back where the source is known."""
+    value, source = reading.value, f"reading {reading.id}"
+    impedance: Known | None = getattr(terminal, "impedance", None)
+    if impedance is not None and reading.function in VOLTS and not isinstance(terminal, AudioIn):
+        load = meter(reading.instrument).load_ohm(reading.function)
+        if impedance.nominal / (impedance.nominal + load) > NOTABLE_LOSS:
+            value, source = open_level(value, impedance, load), f"{source}, corrected for the meter's load"
+    return msgspec.structs.replace(value, basis=Basis.MEASURED, source=source)
 
 
-def _terminal(job: Job, address: str, terminal: AnyTerminal) -> AnyTerminal:
+def _terminal(
+    job: Job, address: str, terminal: AnyTerminal, told: dict[tuple[str, str], Known]
+) -> AnyTerminal:
     changes = {}
     for item in quantities(terminal):
         reading = feeding(job, address, terminal, item.feeds) if item.feeds else None
         if reading and reading.value.low >= item.lowest:
-            changes[item.field] = _measured(reading)
+            changes[item.field] = _measured(reading, terminal)
+        value = told.get((address, item.field))
+        if value and value.low >= item.lowest:
+            changes[item.field] = value
     return msgspec.structs.replace(terminal, **changes) if changes else terminal
 
 
-def _path(job: Job, device: str, path: Path) -> Path:
-    ends = {f"{device}.{path.a}", f"{device}.{path.b}"}
-    found = [
-        r
-        for r in job.readings
-        if not r.struck
-        and r.function is Function.RESISTANCE
-        and {r.point, r.against} == ends
-        and r.value.low > 0
-    ]
-    return msgspec.structs.replace(path, resistance=_measured(found[-1])) if found else path
+def _path(job: Job, device: str, path: Path, told: dict[tuple[str, str], Known]) -> Path:
+    value = told.get((f"{device}/{path.id}", "resistance"))
+    if value is None:
+        found = [
+            r
+            for r in log_of(job).between(f"{device}.{path.a}", f"{device}.{path.b}", Function.RESISTANCE)
+            if r.value.low > 0
+        ]
+        value = _measured(found[-1]) if found else None
+    return msgspec.structs.replace(path, resistance=value) if value else path
 
 
 def effective(job: Job) -> Job:
     """The job with each value replaced by the reading that outranks it; the same object if none does."""
     if not job.readings:
         return job
-    host = msgspec.structs.replace(
-        job.host,
-        terminals=tuple(_terminal(job, f"{HOST}.{t.id}", t) for t in job.host.terminals),
-        paths=tuple(_path(job, HOST, p) for p in job.host.paths),
-    )
-    modules = tuple(
-        msgspec.structs.replace(
-            m,
-            terminals=tuple(_terminal(job, f"{m.id}.{t.id}", t) for t in m.terminals),
-            paths=tuple(_path(job, m.id, p) for p in m.paths),
-        )
-        for m in job.modules
-    )
+    told = {(d.subject, d.field): d.value for d in derived(job) if d.value is not None}
+
+    def measured(device_id: str, device: Host | Module) -> dict[str, Any]:
+        return {
+            "terminals": tuple(_terminal(job, f"{device_id}.{t.id}", t, told) for t in device.terminals),
+            "paths": tuple(_path(job, device_id, p, told) for p in device.paths),
+        }
+
+    host = msgspec.structs.replace(job.host, **measured(HOST, job.host))
+    modules = tuple(msgspec.structs.replace(m, **measured(m.id, m)) for m in job.modules)
     return msgspec.structs.replace(job, host=host, modules=modules)

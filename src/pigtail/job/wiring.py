@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pigtail.job.log import log_of
 from pigtail.job.model import HOST, Function, Job, Link, Purpose, Rail, Return, alive
 
 
@@ -57,7 +58,7 @@ def used_points(job: Job) -> tuple[str, ...]:
 
 def confirmed(job: Job, address: str) -> bool:
     """Whether a point has been read: itself against something, or something against it."""
-    return any(not r.struck and address in (r.point, r.against) for r in job.readings)
+    return bool(log_of(job).touching(address))
 
 
 def first_function(job: Job, address: str) -> Function:

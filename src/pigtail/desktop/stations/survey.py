@@ -4,19 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QRectF, QSize
+from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout
 
 from pigtail.desktop import theme
 from pigtail.desktop.fields import read_known
 from pigtail.desktop.stations.base import Align, Picture, Station, say, wire
-from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
-from pigtail.job.edits import Edit, set_ambient, set_path, set_supply, set_value, strike_reading
-from pigtail.job.model import FUNCTION_UNITS, HOST, Job, SupplyClass
+from pigtail.desktop.stations.survey_chain import Chain as Stages
+from pigtail.desktop.stations.survey_hazard import Hazard
+from pigtail.desktop.stations.survey_pictures import Pictures
+from pigtail.desktop.stations.survey_points import Points
+from pigtail.desktop.stations.survey_sweep import Sweep
+from pigtail.desktop.tables import Cell, Lazy, RowsModel, make_table, set_widths
+from pigtail.job.derive import observed
+from pigtail.job.edits import Edit, set_ambient, set_path, set_supply, set_value
+from pigtail.job.model import HOST, Job, Reading, SupplyClass
 from pigtail.job.quantities import PATH_RESISTANCE, quantities
+from pigtail.job.reading_edits import strike_reading
+from pigtail.job.reading_import import text_of
 from pigtail.units import Basis, KnownError, UnreadableError, format_known, format_quantity
 from pigtail.units.known import Known
 
@@ -118,6 +127,7 @@ class Chain(Picture):
                 px=11,
                 bold=used,
                 use="ink" if used else "dim",
+                middle=True,
             )
         return hanging
 
@@ -132,10 +142,24 @@ class Chain(Picture):
         say(painter, label, f"pigtail to: {names}", bold=True, px=12, use="ink" if hanging else "dim")
 
 
+#: What the Survey can show besides its picture: words, and the page they stand for.
+PAGES = (
+    "what is known",
+    "readings taken",
+    "chain and states",
+    "points and places",
+    "connector sweep",
+    "photos and papers",
+    "before touching",
+)
+KNOWN, LOG, STAGES, POINTS, SWEEP, PICTURES, HAZARD = range(len(PAGES))
+
+
 class SurveyStation(Station):
-    """The Survey station."""
+    """The Survey station. `probe` carries a Measure for the bench strip."""
 
     key = "survey"
+    probe = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -157,12 +181,24 @@ class SurveyStation(Station):
         self.view = QComboBox()
         self.view.setObjectName("survey_view")
         self.view.setAccessibleName("What the table lists")
-        for words in ("what is known", "readings taken"):
+        for words in PAGES:
             self.view.addItem(words)
         self.view.currentIndexChanged.connect(lambda _k: self._fill())
         self.log = RowsModel(("when", "point", "against", "state", "reading", "note"))
         self.log_table = make_table(self.log, "log_table", "Readings taken; Ctrl+D strikes the chosen one", 5)
-        self.log_table.setVisible(False)
+        set_widths(self.log_table, (140, 140, 140, 100, 180))
+        self.stages, self.points, self.sweep = Stages(), Points(), Sweep()
+        self.pictures, self.hazard = Pictures(), Hazard()
+        panels = (self.stages, self.points, self.sweep, self.pictures, self.hazard)
+        for panel in panels:
+            panel.edited.connect(self.edited)
+            panel.refused.connect(self.refused)
+        self.sweep.probe.connect(self.probe)
+        self.pictures.point_picked.connect(self._point_picked)
+        self.pages = QStackedWidget()
+        for page in (self.table, self.log_table, *panels):
+            self.pages.addWidget(page)
+        self._folder: Callable[[], Path | None] = lambda: None
         self._job: Job | None = None
         self._measured: Job | None = None
         self._lay_out()
@@ -178,18 +214,21 @@ class SurveyStation(Station):
         words = QLabel("List")
         words.setBuddy(self.view)
         below.addWidget(words)
+        self.view.setMinimumWidth(180)
         below.addWidget(self.view)
-        note = QLabel("Type over a value on paper (47k ±10 %, 22.8 .. 24 .. 25.2 V); readings come in below.")
-        note.setObjectName("dim")
-        below.addWidget(note, 1)
+        self.note = QLabel(
+            "Type over a value on paper (47k ±10 %, 22.8 .. 24 .. 25.2 V); readings come in below."
+        )
+        self.note.setObjectName("dim")
+        below.addWidget(self.note)
+        below.addStretch(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
         layout.addLayout(row)
         layout.addWidget(self.chain, 4)
         layout.addLayout(below)
-        layout.addWidget(self.table, 5)
-        layout.addWidget(self.log_table, 5)
+        layout.addWidget(self.pages, 5)
 
     def show_job(self, job: Job, studies: Studies) -> None:
         from pigtail.catalogue.cautions import CAUTIONS
@@ -203,16 +242,49 @@ class SurveyStation(Station):
         self.chain.show_chain(job)
         self._fill()
 
+    def set_folder(self, folder: Callable[[], Path | None]) -> None:
+        """Where the files of the job's pictures lie."""
+        self._folder = folder
+
     def _fill(self) -> None:
-        readings = self.view.currentIndex() == 1
-        self.table.setVisible(not readings)
-        self.log_table.setVisible(readings)
+        page = self.view.currentIndex()
+        self.pages.setCurrentIndex(page)
+        self.chain.setVisible(page in (KNOWN, LOG, STAGES, HAZARD))
+        self.note.setVisible(page == KNOWN)
         if self._job is None or self._measured is None:
             return
-        if readings:
-            self.log.show_rows(self._log_rows(self._job))
+        fill: dict[int, Callable[[], None]] = {
+            KNOWN: partial(self._show_known, self._job, self._measured),
+            LOG: partial(self._show_log, self._job),
+            STAGES: partial(self.stages.show_job, self._job),
+            POINTS: partial(self.points.show_job, self._job),
+            SWEEP: partial(self.sweep.show_job, self._job),
+            PICTURES: partial(self.pictures.show_job, self._job, self._folder()),
+            HAZARD: partial(self.hazard.show_job, self._job),
+        }
+        fill[page]()
+
+    def _show_known(self, job: Job, measured: Job) -> None:
+        self.rows.show_rows(self._known_rows(job, measured))
+
+    def _show_log(self, job: Job) -> None:
+        self.log.show_rows(Lazy(len(job.readings), lambda row: self._log_row(job, job.readings[row])))
+
+    def _point_picked(self, address: str) -> None:
+        from pigtail.job.wiring import first_function, probe_against
+        from pigtail.studies.findings import Measure
+        from pigtail.studies.protocol import open_checks
+
+        if self._job is None:
+            return
+        still = open_checks(self._job, address)
+        if still:
+            c = still[0]
+            self.probe.emit(Measure(c.point, c.against, c.state, c.function, c.reason, c.drive))
         else:
-            self.rows.show_rows(self._known_rows(self._job, self._measured))
+            function = first_function(self._job, address)
+            against = probe_against(self._job, address)
+            self.probe.emit(Measure(address, against, self._job.working_state(), function, "read it again"))
 
     def _known_rows(self, job: Job, measured: Job) -> list[tuple[Cell, ...]]:
         rows = []
@@ -233,33 +305,42 @@ class SurveyStation(Station):
                 make = partial(_path_edit, device_id, path.id)
                 edit = partial(self._typed, PATH_RESISTANCE.words, PATH_RESISTANCE.unit, make)
                 rows.append(_row(device.name, words, path.resistance, real_path.resistance, edit))
+        for o in observed(job):
+            ends = f"{job.label(o.a)} to {job.label(o.b)}"
+            cells = _row(ends, o.words, None, o.value, None)
+            rows.append((*cells[:2], Cell("–", use="dim"), *cells[3:]))
         typed = partial(self._typed, "temperature inside the case", "°C", _ambient_edit)
         ambient = _row("inside the case", "temperature", job.ambient, job.ambient, typed)
         return [*rows, ambient]
 
-    def _log_rows(self, job: Job) -> list[tuple[Cell, ...]]:
-        rows = []
-        for r in job.readings:
-            state = job.state(r.state)
-            value = f"{r.function.value} {format_quantity(r.value.nominal, FUNCTION_UNITS[r.function], 4)}"
-            use = "dim" if r.struck else "ink"
-            note = f"struck; {r.note}".strip("; ") if r.struck else r.note
-            texts = (
-                r.when.replace("T", " "),
-                job.label(r.point),
-                job.label(r.against),
-                state.name if state else "?",
-                value,
-                note,
-            )
-            rows.append(tuple(Cell(text, use=use) for text in texts))
-        return rows
+    def _log_row(self, job: Job, r: Reading) -> tuple[Cell, ...]:
+        state = job.state(r.state)
+        value = f"{r.function.value} {text_of(r.function, r.value.nominal)}{_clipped(r)}"
+        use = "dim" if r.struck else "ink"
+        note = f"struck; {r.note}".strip("; ") if r.struck else r.note
+        if r.corrects:
+            note = f"corrects {r.corrects}; {note}".strip("; ")
+        texts = (
+            r.when.replace("T", " "),
+            job.label(r.point),
+            job.label(r.against),
+            state.name if state else "?",
+            value,
+            note,
+        )
+        return tuple(Cell(text, use=use) for text in texts)
+
+    def chosen_reading(self) -> Reading | None:
+        """The reading chosen in the log, None while the log is not on view."""
+        row = self.log_table.currentIndex().row()
+        if self._job is not None and self.log_table.isVisible() and 0 <= row < len(self._job.readings):
+            return self._job.readings[row]
+        return None
 
     def strike_chosen(self) -> None:
         """Strike the reading chosen in the log."""
-        row = self.log_table.currentIndex().row()
-        if self._job is not None and self.log_table.isVisible() and 0 <= row < len(self._job.readings):
-            reading = self._job.readings[row]
+        reading = self.chosen_reading()
+        if reading is not None:
             self.edited.emit(f"strike reading {reading.id}", partial(strike_reading, reading_id=reading.id))
 
     def _supply_chosen(self, index: int) -> None:
@@ -274,6 +355,17 @@ class SurveyStation(Station):
             self.refused.emit(str(error))
             return
         self.edited.emit(f"{words} {text}", make(known))
+
+
+def _clipped(r: Reading) -> str:
+    """What was clipped on for a reading, in words."""
+    words = [
+        f"{format_quantity(known.nominal, known.unit)} {how}"
+        for known, how in ((r.load, "across"), (r.series, "in series"), (r.current, "through"))
+        if known is not None
+    ]
+    words += [f"playing {r.drive}"] if r.drive else []
+    return f" ({', '.join(words)})" if words else ""
 
 
 def _value_edit(address: str, field: str, value: Known | None) -> Edit:

@@ -1,0 +1,217 @@
+"""Meters that answer SCPI, over a TCP socket or a serial line: one road for real ones and for the stand-in.
+
+The road is PyVISA with its pure Python backend. A real meter is told what to measure, a person moves the probes; the
+stand-in, told by its identity, is also told where the probes go and what the host does.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import csv
+import math
+from collections.abc import Iterator
+from typing import Any
+
+import msgspec
+
+from pigtail.bench.scpi import IDENTITY
+from pigtail.job.model import Function
+from pigtail.studies.trust import hertz_of
+
+TIMEOUT_MS = 3000
+OPEN_TIMEOUT_MS = 3000
+#: A value that instruments give for beyond their range.
+OVERLOAD = 9e37
+COMMANDS = {
+    Function.DC_VOLTS: "MEAS:VOLT:DC?",
+    Function.AC_VOLTS: "MEAS:VOLT:AC?",
+    Function.RESISTANCE: "MEAS:RES?",
+    Function.CONTINUITY: "MEAS:CONT?",
+    Function.DIODE: "MEAS:DIOD?",
+    Function.CURRENT: "MEAS:CURR:DC?",
+    Function.FREQUENCY: "MEAS:FREQ?",
+    Function.TEMPERATURE: "MEAS:TEMP?",
+    Function.HEARD: "HOST:HEAR?",
+}
+#: Level of a tone that is injected or played at the stand-in: volts into an input, part of full scale at an output.
+USUAL_TONE = 0.3
+FULL = 1.0
+#: Two readings agree within this part of them, or within this much [unit of the function].
+AGREES = 0.002
+NEAR = {
+    Function.DC_VOLTS: 1e-3,
+    Function.AC_VOLTS: 1e-3,
+    Function.RESISTANCE: 0.1,
+    Function.CONTINUITY: 0.3,
+    Function.DIODE: 1e-2,
+    Function.CURRENT: 1e-4,
+    Function.FREQUENCY: 0.5,
+    Function.TEMPERATURE: 0.5,
+    Function.HEARD: 0.0,
+}
+MOST_TRIES = 12
+
+
+class MeterError(OSError):
+    """A meter that cannot be reached or does not answer: one sentence with the mend."""
+
+
+class Request(msgspec.Struct, frozen=True):
+    """What is to be read: the function, where the probes are, the host state, what is played, clipped on or driven."""
+
+    function: Function
+    red: str = ""
+    black: str = ""
+    state: str = ""
+    drive: str = ""
+    load: float = 0.0
+    series: float = 0.0
+    current: float = 0.0
+
+
+class Address(msgspec.Struct, frozen=True):
+    """Where a meter is: a host name and port, or a serial device with its speed [baud]."""
+
+    host: str = ""
+    port: int = 0
+    device: str = ""
+    baud: int = 9600
+
+    @property
+    def resource(self) -> str:
+        """The address as the instrument library writes it."""
+        return f"ASRL{self.device}::INSTR" if self.device else f"TCPIP0::{self.host}::{self.port}::SOCKET"
+
+    def text(self) -> str:
+        """The address for people."""
+        return f"{self.device} at {self.baud} baud" if self.device else f"{self.host}:{self.port}"
+
+
+def parse_address(text: str) -> Address:
+    """`127.0.0.1:5025`, `/dev/ttyUSB0` or `/dev/ttyUSB0@115200`; raises MeterError."""
+    text = text.strip()
+    if text.startswith("/"):
+        device, _, baud = text.partition("@")
+        if baud and not baud.isdigit():
+            raise MeterError(f"“{baud}” is no speed; write /dev/ttyUSB0@9600")
+        return Address(device=device, baud=int(baud or 9600))
+    host, _, port = text.rpartition(":")
+    if not host or not port.isdigit() or not 0 < int(port) < 65536:
+        raise MeterError(f"“{text[:60]}” is no address of a meter; write 127.0.0.1:5025 or /dev/ttyUSB0")
+    return Address(host=host, port=int(port))
+
+
+def serial_devices() -> tuple[str, ...]:
+    """Serial devices that are plugged in."""
+    from serial.tools import list_ports
+
+    return tuple(sorted(p.device for p in list_ports.comports()))
+
+
+class ScpiMeter:
+    """A meter at an address, connected. Use from one thread at a time; every trouble is a MeterError."""
+
+    def __init__(self, address: Address) -> None:
+        import pyvisa
+
+        self.address = address
+        self._manager = pyvisa.ResourceManager("@py")
+        settings: dict[str, Any] = {
+            "read_termination": "\n",
+            "write_termination": "\n",
+            "timeout": TIMEOUT_MS,
+        }
+        if address.device:
+            settings["baud_rate"] = address.baud
+        try:
+            self._line: Any = self._manager.open_resource(
+                address.resource, open_timeout=OPEN_TIMEOUT_MS, **settings
+            )
+            self.identity = self._ask("*IDN?")
+            self.stand_in = self.identity.startswith(IDENTITY.rsplit(",", 1)[0])
+            self._channels = {point: number for number, point, _ in self.catalog()} if self.stand_in else {}
+        except (pyvisa.errors.Error, OSError, ValueError) as error:
+            self.close()
+            raise MeterError(
+                f"no meter answers at {address.text()} ({_reason(error)}); check that it is on, its cable and its address"
+            ) from error
+
+    def read(self, request: Request) -> float:
+        """One reading [unit of its function]; inf beyond the meter's range."""
+        with self._trouble():
+            if self.stand_in:
+                self._prepare(request)
+            elif request.function is Function.HEARD:
+                raise MeterError("a meter does not listen; choose what you heard")
+            value = float(self._ask(COMMANDS[request.function]))
+        return math.copysign(math.inf, value) if abs(value) >= OVERLOAD else value
+
+    def read_stable(self, request: Request) -> float:
+        """Readings until two agree: a meter needs time to settle."""
+        last = self.read(request)
+        for _ in range(MOST_TRIES):
+            following = self.read(request)
+            if following == last or abs(following - last) <= AGREES * abs(following) + NEAR[request.function]:
+                return following
+            last = following
+        raise MeterError("the reading does not settle; hold the probes still, or choose another function")
+
+    def catalog(self) -> tuple[tuple[int, str, str], ...]:
+        """The points of a stand-in: channel, id, name."""
+        parts = next(csv.reader([self._ask("HOST:CAT?")]))
+        rows = zip(parts[::3], parts[1::3], parts[2::3], strict=False)
+        return tuple((int(n), i, name) for n, i, name in rows)
+
+    def _prepare(self, request: Request) -> None:
+        """Put the stand-in's probes on their points and its host into the state."""
+        points = [a.partition(".")[2] for a in (request.red, request.black)]
+        if request.function is Function.HEARD and points[1] not in self._channels:
+            points[1] = points[0]
+        missing = [p for p in points if p not in self._channels]
+        if missing:
+            raise MeterError(f"the stand-in has no point “{missing[0]}”; open the job that belongs to it")
+        red, black = (self._channels[p] for p in points)
+        tone = (FULL if request.drive == "full scale" else USUAL_TONE) if request.drive else 0.0
+        side = next((s for s in ("left", "right") if s in request.drive.split()), "both")
+        commands = (
+            f"ROUT:CLOS (@{red},{black})",
+            f'HOST:STAT "{request.state}"',
+            f"HOST:TONE {hertz_of(request.drive):g},{tone:g},{side.upper()}",
+            f"HOST:LOAD {request.load:g}",
+            f"HOST:SER {request.series:g}",
+            f"HOST:CURR {request.current:g}",
+        )
+        self._line.write(";:".join(commands))
+        trouble = self._ask("SYST:ERR?")
+        if not trouble.startswith(("+0", "0")):
+            raise MeterError(f"the stand-in refused ({trouble}); choose a point and state that it has")
+
+    def _ask(self, command: str) -> str:
+        found: str = self._line.query(command).strip()
+        return found
+
+    @contextlib.contextmanager
+    def _trouble(self) -> Iterator[None]:
+        import pyvisa
+
+        try:
+            yield
+        except MeterError:
+            raise
+        except (pyvisa.errors.Error, OSError, ValueError) as error:
+            raise MeterError(
+                f"the meter at {self.address.text()} does not answer ({_reason(error)}); it is tried again at the next reading"
+            ) from error
+
+    def close(self) -> None:
+        """End the connection."""
+        import pyvisa
+
+        with contextlib.suppress(pyvisa.errors.Error, OSError, AttributeError):
+            self._line.close()
+        with contextlib.suppress(pyvisa.errors.Error, OSError):
+            self._manager.close()
+
+
+def _reason(error: BaseException) -> str:
+    return str(error).strip().split("\n")[0][:120] or type(error).__name__

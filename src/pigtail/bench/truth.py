@@ -1,0 +1,135 @@
+"""The truth file of a stand-in: what the papers say of a host, and what is really there.
+
+`NAME.standin` is JSON. `papers` is the job that a person starts from; `truth` is the host as it is, its points under the
+ids that the papers use for the same places. Where both agree the papers are right; where they differ lies a fault to find.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+
+from pigtail.job.check import check_job
+from pigtail.job.errors import FileError, JobError
+from pigtail.job.file import migrated
+from pigtail.job.model import FORMAT as JOB_FORMAT
+from pigtail.job.model import HOST, Host, Job
+from pigtail.job.model import VERSION as JOB_VERSION
+from pigtail.units.known import KnownError
+
+FORMAT, VERSION = "pigtail stand-in", 1
+MAX_BYTES = 8_000_000
+DATA = Path(__file__).parent / "data"
+
+
+class Joint(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """Two points of the true host that are one net, or nearly: their ids, and the resistance between them [Ω]."""
+
+    a: str
+    b: str
+    ohm: float = 0.1
+
+
+class Offset(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A return that is held away from another: volts of DC and of AC (50 Hz, rms) behind a resistance [Ω]."""
+
+    a: str
+    b: str
+    volts: float = 0.0
+    hum: float = 0.0
+    ohm: float = 1.0
+
+
+class StandIn(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A host to be probed: its papers, its truth, and what is wrong with the papers, in words."""
+
+    format: str = FORMAT
+    version: int = VERSION
+    title: str
+    papers: Job
+    truth: Host
+    joints: tuple[Joint, ...] = ()
+    offsets: tuple[Offset, ...] = ()
+    faults: tuple[str, ...] = ()
+    meter: str = "handheld"
+    seed: int = 1
+
+    def true_job(self) -> Job:
+        """The true host as a job with nothing planned on it."""
+        return Job(name=self.title, host=self.truth)
+
+
+def check_stand_in(stand_in: StandIn) -> None:
+    """Raise JobError unless papers and truth make sense, each and together."""
+    check_job(stand_in.papers)
+    check_job(stand_in.true_job())
+    papers = {t.id for t in stand_in.papers.host.terminals}
+    truth = {t.id for t in stand_in.truth.terminals}
+    if papers - truth:
+        raise JobError(
+            f"the papers have a point “{sorted(papers - truth)[0]}” that the truth does not; add it to the truth",
+            where="truth.terminals",
+        )
+    if {s.id for s in stand_in.papers.host.states} - {s.id for s in stand_in.truth.states}:
+        raise JobError("the papers have states that the truth does not", where="truth.states")
+    joined: tuple[Joint | Offset, ...] = (*stand_in.joints, *stand_in.offsets)
+    for at, joint in enumerate(joined):
+        if not {joint.a, joint.b} <= truth or joint.a == joint.b or not joint.ohm > 0:
+            raise JobError("a joint lies between two points and has a resistance", where=f"joints[{at}]")
+
+
+def decode(data: bytes) -> StandIn:
+    """A stand-in from the bytes of its file; raises JobError with one sentence."""
+    try:
+        raw = msgspec.json.decode(data)
+        if not isinstance(raw, dict) or raw.get("format") != FORMAT:
+            raise JobError(f"this is no stand-in: its “format” is not “{FORMAT}”", where="format")
+        if raw.get("version") != VERSION:
+            raise JobError(f"only version {VERSION} of a stand-in is read", where="version")
+        papers = raw.get("papers")
+        if isinstance(papers, dict) and isinstance(papers.get("version", 1), int):
+            raw["papers"] = migrated(papers, papers.get("version", 1))
+        stand_in = msgspec.convert(raw, StandIn)
+        check_stand_in(stand_in)
+    except (
+        msgspec.DecodeError,
+        UnicodeDecodeError,
+        msgspec.ValidationError,
+        KnownError,
+        RecursionError,
+    ) as error:
+        raise JobError(f"this is no stand-in ({str(error)[:200]}); mend it in a text editor") from error
+    return stand_in
+
+
+def load(path: Path | str) -> StandIn:
+    """Read a truth file; raises FileError."""
+    path = Path(path)
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            raise FileError(path, "the file is too large for a stand-in; choose another")
+        data = path.read_bytes()
+    except OSError as error:
+        raise FileError(path, f"the file cannot be read ({error.strerror or error})") from error
+    try:
+        return decode(data)
+    except JobError as error:
+        raise FileError(path, str(error)) from error
+
+
+def encode(stand_in: StandIn) -> bytes:
+    """The bytes of a truth file."""
+    raw = {"format": FORMAT, "version": VERSION, **msgspec.to_builtins(stand_in)}
+    raw["papers"] = {"format": JOB_FORMAT, "version": JOB_VERSION, **raw["papers"]}
+    return msgspec.json.format(msgspec.json.encode(raw), indent=1) + b"\n"
+
+
+def shipped() -> dict[str, Path]:
+    """The stand-ins that ship with the program, by name."""
+    return {p.stem: p for p in sorted(DATA.glob("*.standin"))}
+
+
+def points(stand_in: StandIn) -> tuple[str, ...]:
+    """Addresses of the points that probes can be put on, in the order of their channels."""
+    return tuple(f"{HOST}.{t.id}" for t in stand_in.truth.terminals)

@@ -1,0 +1,136 @@
+"""The bench of the window: strip, bench mode and meter tied together. What is read is put where it was asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from pigtail.desktop.metering import MeterLink
+
+if TYPE_CHECKING:
+    from pigtail.desktop.benchmode import BenchMode
+    from pigtail.desktop.strip import BenchStrip
+    from pigtail.job.edits import Edit
+    from pigtail.job.file import Document
+    from pigtail.job.model import Job
+    from pigtail.studies.findings import Measure
+
+
+class Benching(QObject):
+    """Signals: logged (words, edit), told (one sentence), papers (the document that belongs to a stand-in)."""
+
+    logged = pyqtSignal(str, object)
+    told = pyqtSignal(str)
+    papers = pyqtSignal(object)
+
+    def __init__(self, strip: BenchStrip, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.strip = strip
+        self.meter = MeterLink(self)
+        self.mode: BenchMode | None = None
+        self._job: Job | None = None
+        self._measures: tuple[Measure, ...] = ()
+        strip.logged.connect(self.logged)
+        strip.refused.connect(self.told)
+        strip.asked.connect(self.meter.take)
+        self.meter.read.connect(self._read)
+        self.meter.failed.connect(self._failed)
+        self.meter.status.connect(self._status)
+
+    @property
+    def idle(self) -> bool:
+        """Whether nothing is asked of a meter."""
+        return self.meter.idle
+
+    def show_job(self, job: Job) -> None:
+        """Another job is current."""
+        self._job = job
+        self.strip.show_job(job)
+
+    def show_next(self, measures: tuple[Measure, ...], mend: list[str]) -> None:
+        """What is to be measured next."""
+        self._measures = measures
+        self.strip.show_next(measures, mend)
+        if self.mode is not None and self.mode.isVisible() and self._job is not None:
+            self.mode.show_next(self._job, measures)
+
+    def _status(self, words: str, there: bool) -> None:
+        self.strip.show_meter(words, there, self.meter.wanted)
+        if self.mode is not None:
+            self.mode.show_meter(words, there)
+
+    def _read(self, value: float) -> None:
+        if self.mode is not None and self.mode.isVisible():
+            self.mode.put_reading(value)
+        else:
+            self.strip.put_reading(value)
+
+    def _failed(self, sentence: str) -> None:
+        if self.mode is not None and self.mode.isVisible():
+            self.mode.tell(sentence)
+        else:
+            self.told.emit(sentence)
+
+    def open_mode(self) -> None:
+        """Bench mode over the whole window."""
+        from pigtail.desktop.benchmode import BenchMode
+
+        window = self.strip.window()
+        if self._job is None or window is None:
+            return
+        if self.mode is None:
+            self.mode = BenchMode(window)
+            self.mode.logged.connect(self.logged)
+            self.mode.asked.connect(self.meter.take)
+        self.mode.show_meter(self.meter.words, self.meter.there)
+        self.mode.resize(window.size())
+        self.mode.move(window.pos())
+        self.mode.setModal(True)
+        self.mode.show()
+        self.mode.show_next(self._job, self._measures)
+
+    def ask_meter(self, job: Job, edit: Callable[[str, Edit], object]) -> None:
+        """Ask which meter is used, and take it."""
+        from functools import partial
+
+        from pigtail.desktop.meterdialog import STAND_IN, MeterDialog
+        from pigtail.job.reading_edits import set_meter
+
+        dialog = MeterDialog(job.meter, self.strip.window())
+        if not dialog.exec():
+            return
+        if dialog.road == STAND_IN and dialog.truth is not None:
+            self.use_stand_in(dialog.truth, with_papers=dialog.papers.isChecked())
+        elif dialog.address is not None:
+            self.meter.connect_to(dialog.address)
+        else:
+            self.meter.leave()
+        if dialog.kind != job.meter and not (dialog.road == STAND_IN and dialog.papers.isChecked()):
+            edit("the kind of meter", partial(set_meter, key=dialog.kind))
+
+    def use_stand_in(self, truth: Path, *, with_papers: bool) -> None:
+        """Start a stand-in and use its meter; with its papers as the job."""
+        from pigtail.bench.truth import load
+        from pigtail.job.errors import JobError
+        from pigtail.job.file import Document
+
+        try:
+            stand_in = load(truth)
+        except JobError as error:
+            self.told.emit(str(error))
+            return
+        if with_papers:
+            found: Document = Document(stand_in.papers)
+            self.papers.emit(found)
+        self.meter.start_stand_in(truth)
+
+    def close(self) -> None:
+        """End the meter and bench mode."""
+        if self.mode is not None:
+            self.mode.close()
+            self.mode.deleteLater()
+            self.mode = None
+        self.meter.close()

@@ -1,0 +1,276 @@
+"""Bench mode: the full window, large type, one reading at a time, one key to log it; both hands stay on the probes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QResizeEvent
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pigtail.desktop import theme
+from pigtail.desktop.probing import HINTS, Setup, expected_text, judge_text, log_edit
+from pigtail.job.errors import JobError
+from pigtail.job.model import UNPOWERED, Job, SupplyClass
+from pigtail.job.reading_import import text_of
+from pigtail.units import UnreadableError, format_quantity
+
+if TYPE_CHECKING:
+    from pigtail.studies.findings import Measure
+
+#: Supply classes at which something lethal may be near while the host is on.
+MAINS = (
+    SupplyClass.MAINS_ISOLATED,
+    SupplyClass.MAINS_SWITCHING,
+    SupplyClass.VALVE,
+    SupplyClass.UNKNOWN,
+)
+KEYS = "Space or Enter: read, then log    N: another one    Esc: back"
+
+
+class BenchMode(QDialog):
+    """One reading at a time. `logged` carries (words, edit); `asked` a request for the meter.
+
+    Space or Enter reads the meter when the field is empty, and logs what is in it; so does a foot switch that types one.
+    """
+
+    logged = pyqtSignal(str, object)
+    asked = pyqtSignal(object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("bench_mode_window")
+        self.setWindowTitle("Bench mode")
+        self._job: Job | None = None
+        self._measures: tuple[Measure, ...] = ()
+        self._skipped: list[tuple[str, str, str, str]] = []
+        self._there = False
+        self.point, self.against, self.state, self.reason = QLabel(), QLabel(), QLabel(), QLabel()
+        self.expected, self.verdict, self.last, self.meter = QLabel(), QLabel(), QLabel(), QLabel()
+        self.value = QLineEdit()
+        self.value.setObjectName("bench_value")
+        self.value.setAccessibleName("Reading")
+        self.value.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.auto = QCheckBox("log by itself when the reading stands still")
+        self.auto.setObjectName("auto_log")
+        self.log_button = QPushButton("Log it")
+        self.log_button.setObjectName("main")
+        self.skip = QPushButton("Another one")
+        self.skip.setObjectName("skip")
+        self.back = QPushButton("Back")
+        for label in (self.point, self.against, self.state, self.reason, self.expected, self.verdict):
+            label.setWordWrap(True)
+            label.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.point.setObjectName("bench_point")
+        self.verdict.setObjectName("bench_verdict")
+        self._lay_out()
+        self.value.textChanged.connect(lambda _t: self._judge())
+        self.log_button.clicked.connect(self.go_on)
+        self.skip.clicked.connect(self.skip_one)
+        self.back.clicked.connect(self.reject)
+        self.auto.toggled.connect(lambda on: self._auto() if on else None)
+        for button in (self.log_button, self.skip, self.back):
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.setAutoDefault(False)
+        self.auto.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def _lay_out(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(36, 24, 36, 20)
+        layout.setSpacing(10)
+        layout.addWidget(self.state)
+        layout.addStretch(1)
+        layout.addWidget(self.point)
+        layout.addWidget(self.against)
+        layout.addWidget(self.reason)
+        layout.addStretch(1)
+        layout.addWidget(self.value)
+        layout.addWidget(self.expected)
+        layout.addWidget(self.verdict)
+        layout.addStretch(1)
+        row = QHBoxLayout()
+        row.addWidget(self.last, 1)
+        row.addWidget(self.auto)
+        row.addWidget(self.skip)
+        row.addWidget(self.log_button)
+        row.addWidget(self.back)
+        layout.addLayout(row)
+        foot = QHBoxLayout()
+        keys = QLabel(KEYS)
+        keys.setObjectName("dim")
+        self.meter.setObjectName("dim")
+        foot.addWidget(keys, 1)
+        foot.addWidget(self.meter)
+        layout.addLayout(foot)
+        self._fonts(800)
+
+    def _fonts(self, height: int) -> None:
+        big = max(28, height // 16)
+        self.point.setFont(theme.font(big, bold=True))
+        self.against.setFont(theme.font(big * 2 // 3))
+        self.state.setFont(theme.font(big // 2, bold=True))
+        self.reason.setFont(theme.font(big // 2))
+        self.value.setFont(theme.font(big * 3 // 2, bold=True))
+        self.value.setFixedHeight(big * 5 // 2)
+        self.expected.setFont(theme.font(big // 2))
+        self.verdict.setFont(theme.font(big // 2, bold=True))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fonts(self.height())
+
+    # -- what is asked --------------------------------------------------------------------------------------
+
+    def show_next(self, job: Job, measures: Sequence[Measure]) -> None:
+        """Show what is to be read next; what was skipped comes last."""
+        self._job, self._measures = job, tuple(measures)
+        self._show()
+
+    def show_meter(self, words: str, there: bool) -> None:
+        """Show what the meter is doing."""
+        self.meter.setText(words)
+        self._there = there
+
+    def current(self) -> Measure | None:
+        """The reading that is asked for now."""
+        fresh = [m for m in self._measures if _key(m) not in self._skipped]
+        return (fresh or list(self._measures) or [None])[0]
+
+    def _setup(self) -> Setup | None:
+        m = self.current()
+        return Setup.of(m) if m else None
+
+    def _show(self) -> None:
+        m = self.current()
+        if self._job is None or m is None:
+            self.state.setText("")
+            self.point.setText("Nothing is asked for")
+            self.against.setText("")
+            self.reason.setText("Every check of the plan's points is done, or nothing is planned yet.")
+            self.expected.setText("")
+            self.value.setEnabled(False)
+            return
+        self.value.setEnabled(True)
+        state = self._job.state(m.state)
+        off = m.function in UNPOWERED
+        live = self._job.host.supply in MAINS and not off
+        caution = "  ·  live: RCD, isolating transformer, one hand" if live else ""
+        name = state.name if state else "?"
+        self.state.setText("POWER OFF, unplugged and discharged" if off else f"host: {name}{caution}")
+        self.state.setStyleSheet(f"color: {theme.current().stop if off else theme.current().accent};")
+        self.point.setText(f"red on {self._job.label(m.point)}")
+        self.against.setText(f"black on {self._job.label(m.against)}")
+        clipped = ((m.load, "across"), (m.series, "in series"))
+        played = "".join(f", {format_quantity(ohm, 'Ω')} {how}" for ohm, how in clipped if ohm)
+        played += f", playing {m.drive}" if m.drive else ""
+        self.reason.setText(f"{m.function.value}{played}: {m.reason}")
+        setup = self._setup()
+        self.expected.setText(expected_text(self._job, setup) if setup else "")
+        self.value.setPlaceholderText(HINTS[m.function])
+        self._judge()
+        self.value.setFocus()
+        if self.auto.isChecked():
+            self._auto()
+
+    def _judge(self) -> None:
+        setup, text = self._setup(), self.value.text().strip()
+        found = judge_text(self._job, setup, text) if setup and self._job and text else None
+        self.verdict.setText(found.sentence if found else "")
+        self.verdict.setStyleSheet(f"color: {getattr(theme.current(), found.severity)};" if found else "")
+
+    # -- keys -----------------------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        self._key_of(event.key(), lambda: super(BenchMode, self).keyPressEvent(event))
+
+    def _key_of(self, key: int, otherwise: Callable[[], None]) -> None:
+        if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.go_on()
+        elif key == Qt.Key.Key_Escape:
+            self.reject()
+        else:
+            otherwise()
+
+    def eventFilter(self, watched, event) -> bool:  # type: ignore[no-untyped-def]
+        """Space, and N in an empty field, are keys of this window, not text."""
+        if watched is self.value and event.type() == event.Type.KeyPress:
+            if event.key() == Qt.Key.Key_Space and (
+                not self.value.text() or self.value.text()[-1:].isalpha()
+            ):
+                self.go_on()
+                return True
+            if event.key() == Qt.Key.Key_N and not self.value.text():
+                self.skip_one()
+                return True
+        return super().eventFilter(watched, event)
+
+    def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().showEvent(event)
+        self.value.installEventFilter(self)
+        self.value.setFocus()
+
+    def go_on(self) -> None:
+        """Read when there is nothing yet, log when there is."""
+        setup = self._setup()
+        if setup is None or self._job is None:
+            return
+        if not self.value.text().strip():
+            self.asked.emit(setup.request())
+            return
+        try:
+            words, edit = log_edit(self._job, setup, self.value.text())
+        except (UnreadableError, JobError) as error:
+            self.verdict.setText(str(error))
+            self.verdict.setStyleSheet(f"color: {theme.current().fix};")
+            self.value.selectAll()
+            return
+        self.last.setText(f"last: {words.removeprefix('log ')}")
+        self.value.clear()
+        self.logged.emit(words, edit)
+
+    def skip_one(self) -> None:
+        """Ask for another reading; this one comes again at the end."""
+        m = self.current()
+        if m is not None:
+            if _key(m) in self._skipped:
+                self._skipped.remove(_key(m))
+            self._skipped.append(_key(m))
+            if all(_key(x) in self._skipped for x in self._measures):
+                self._skipped = [_key(m)] if len(self._measures) > 1 else []
+            self.value.clear()
+            self._show()
+
+    def _auto(self) -> None:
+        setup = self._setup()
+        if setup is not None and self._there and not self.value.text():
+            self.asked.emit(setup.request())
+
+    def put_reading(self, value: float) -> None:
+        """Show what the meter read; log it at once where that is wanted."""
+        setup = self._setup()
+        if setup is None:
+            return
+        self.value.setText(text_of(setup.function, value))
+        if self.auto.isChecked():
+            self.go_on()
+
+    def tell(self, sentence: str) -> None:
+        """Show one sentence where the verdict stands."""
+        self.verdict.setText(sentence)
+        self.verdict.setStyleSheet(f"color: {theme.current().fix};")
+
+
+def _key(m: Measure) -> tuple[str, str, str, str]:
+    return m.point, m.against, m.state, f"{m.function.value} {m.load} {m.series}"

@@ -1,0 +1,168 @@
+"""Choosing the meter: by hand, at a network address, on a serial line, or a stand-in host to try things on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from pigtail.desktop import ask
+from pigtail.job.meters import meters
+
+if TYPE_CHECKING:
+    from pigtail.bench.meters import Address
+
+HAND, NETWORK, SERIAL, STAND_IN = "hand", "network", "serial", "stand-in"
+
+
+class MeterDialog(QDialog):
+    """Asks which meter is used. After it was accepted: `kind` of meter for accuracy, `road`, `address`, `truth`."""
+
+    def __init__(self, kind: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("meter_dialog")
+        self.setWindowTitle("The meter")
+        self.resize(560, 300)
+        self.address: Address | None = None
+        self.truth: Path | None = None
+        self.kinds, self.roads, self.serial, self.stand_ins = (
+            QComboBox(),
+            QComboBox(),
+            QComboBox(),
+            QComboBox(),
+        )
+        self.network = QLineEdit("127.0.0.1:5025")
+        self.trouble = QLabel()
+        self.trouble.setObjectName("wrong")
+        self.trouble.setWordWrap(True)
+        for key, meter in meters().items():
+            self.kinds.addItem(meter.name, key)
+        self.kinds.setCurrentIndex(max(self.kinds.findData(kind), 0))
+        for words, road in (
+            ("read it and type", HAND),
+            ("over the network (SCPI)", NETWORK),
+            ("on a serial line (SCPI)", SERIAL),
+            ("a stand-in host to try on", STAND_IN),
+        ):
+            self.roads.addItem(words, road)
+        for widget, name, accessible in (
+            (self.kinds, "meter_kind", "Kind of meter, for its accuracy and load"),
+            (self.roads, "meter_road", "How readings come in"),
+            (self.network, "meter_network", "Network address of the meter"),
+            (self.serial, "meter_serial", "Serial device of the meter"),
+            (self.stand_ins, "meter_stand_in", "Stand-in host"),
+        ):
+            widget.setObjectName(name)
+            widget.setAccessibleName(accessible)
+        self.serial.setEditable(True)
+        self._fill()
+        self._lay_out()
+        self.roads.currentIndexChanged.connect(lambda _k: self._road_chosen())
+        self._road_chosen()
+
+    def _fill(self) -> None:
+        from pigtail.bench.meters import serial_devices
+        from pigtail.bench.truth import load, shipped
+
+        self.serial.addItems(serial_devices() or ("/dev/ttyUSB0",))
+        for path in shipped().values():
+            self.stand_ins.addItem(load(path).title, path)
+
+    def _lay_out(self) -> None:
+        form = QFormLayout()
+        form.setSpacing(10)
+        form.addRow("Kind of meter", self.kinds)
+        form.addRow("Readings", self.roads)
+        self.rows = {NETWORK: QLabel("Address"), SERIAL: QLabel("Device"), STAND_IN: QLabel("Host")}
+        form.addRow(self.rows[NETWORK], self.network)
+        form.addRow(self.rows[SERIAL], self.serial)
+        row = QHBoxLayout()
+        row.addWidget(self.stand_ins, 1)
+        self.browse = QPushButton("Other file…")
+        self.browse.clicked.connect(self._browse)
+        row.addWidget(self.browse)
+        form.addRow(self.rows[STAND_IN], row)
+        self.papers = QCheckBox("open what its papers say as a new job")
+        self.papers.setObjectName("meter_papers")
+        self.papers.setChecked(True)
+        form.addRow("", self.papers)
+        self.hint = QLabel()
+        self.hint.setObjectName("dim")
+        self.hint.setWordWrap(True)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        use = buttons.addButton("Use this meter", QDialogButtonBox.ButtonRole.AcceptRole)
+        assert use is not None
+        use.setObjectName("main")
+        self.use = use
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        layout.addLayout(form)
+        layout.addWidget(self.hint)
+        layout.addWidget(self.trouble)
+        layout.addStretch(1)
+        layout.addWidget(buttons)
+
+    @property
+    def kind(self) -> str:
+        """Key of the kind of meter."""
+        return str(self.kinds.currentData())
+
+    @property
+    def road(self) -> str:
+        """How readings come in."""
+        return str(self.roads.currentData())
+
+    def _road_chosen(self) -> None:
+        for road, label in self.rows.items():
+            shown = road == self.road
+            label.setVisible(shown)
+            for widget in {
+                NETWORK: (self.network,),
+                SERIAL: (self.serial,),
+                STAND_IN: (self.stand_ins, self.browse, self.papers),
+            }[road]:
+                widget.setVisible(shown)
+        self.hint.setText(
+            {
+                HAND: "You read the meter and type; its kind tells its accuracy and how it loads a point.",
+                NETWORK: "A meter that speaks SCPI over a socket. You move the probes; a press of F9 reads it.",
+                SERIAL: "A meter that speaks SCPI over a serial line; a speed goes behind an @: /dev/ttyUSB0@115200.",
+                STAND_IN: "A host that is not there, solved as it would behave, with its papers. Its probes move by themselves.",
+            }[self.road]
+        )
+
+    def _browse(self) -> None:
+        path = ask.stand_in_path(self, str(Path.home()))
+        if path is not None:
+            self.stand_ins.addItem(path.stem, path)
+            self.stand_ins.setCurrentIndex(self.stand_ins.count() - 1)
+
+    def accept(self) -> None:
+        """Check the address before the dialog closes."""
+        from pigtail.bench.meters import MeterError, parse_address
+
+        try:
+            if self.road in (NETWORK, SERIAL):
+                self.address = parse_address(
+                    self.network.text() if self.road == NETWORK else self.serial.currentText()
+                )
+        except MeterError as error:
+            self.trouble.setText(str(error))
+            return
+        if self.road == STAND_IN:
+            self.truth = self.stand_ins.currentData()
+        super().accept()

@@ -1,0 +1,92 @@
+"""Readings that come in otherwise than by the strip: from a file, from the clipboard, as a correction."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QApplication
+
+from pigtail.desktop import ask
+from pigtail.desktop.probing import now
+from pigtail.job.errors import JobError
+from pigtail.job.reading_edits import correct_reading, log_readings
+from pigtail.job.reading_import import read_rows, text_of, value_of
+from pigtail.units import UnreadableError
+
+if TYPE_CHECKING:
+    from pigtail.desktop.desk import Desk
+    from pigtail.job.model import Reading
+
+MOST_BYTES = 8_000_000
+
+
+def take_in(desk: Desk, text: str, source: str) -> None:
+    """Log the readings of a text, or say in one sentence why none was taken."""
+    job = desk.session.job
+    if job is None:
+        return
+    try:
+        rows = read_rows(job, text, now())
+    except JobError as error:
+        desk.tell(f"{source}: {error}; no reading was taken")
+        return
+    if desk.session.edit(f"take in {len(rows)} readings", partial(log_readings, rows=rows)):
+        desk.tell(f"{len(rows)} readings were taken in from {source}.")
+
+
+def ask_file(desk: Desk) -> None:
+    """Ask for a file of readings and take them in."""
+    path = ask.readings_path(desk.window, str(Path.home()))
+    if path is None:
+        return
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            desk.tell(f"{path.name} is too large for a table of readings; take it in parts")
+            return
+        text = path.read_text(encoding="utf-8-sig", errors="replace")
+    except OSError as error:
+        desk.tell(f"{path.name} cannot be read ({error.strerror})")
+        return
+    take_in(desk, text, path.name)
+
+
+def paste(desk: Desk) -> None:
+    """Take in what lies on the clipboard."""
+    clipboard = QApplication.clipboard()
+    take_in(desk, clipboard.text() if clipboard else "", "the clipboard")
+
+
+def correct(desk: Desk, reading: Reading | None) -> None:
+    """Ask what a reading should have been; the old one is struck and kept."""
+    if reading is None:
+        desk.tell("choose a reading in the Survey's list of readings taken first")
+        return
+    text = ask.line(
+        desk.window,
+        "Correct a reading",
+        f"What should {reading.id} have been?",
+        text_of(reading.function, reading.value.nominal),
+    )
+    if text is None:
+        return
+    try:
+        value = value_of(reading.function, text)
+    except (UnreadableError, JobError) as error:
+        desk.tell(str(error))
+        return
+    desk.session.edit(
+        f"correct reading {reading.id}",
+        partial(correct_reading, reading_id=reading.id, value=value, when=now()),
+    )
+
+
+def ask_first_meter(desk: Desk) -> None:
+    """The meter with no job open: only a stand-in makes sense, whose papers become the job."""
+    from pigtail.desktop.meterdialog import MeterDialog
+
+    dialog = MeterDialog("handheld", desk.window)
+    dialog.roads.setCurrentIndex(dialog.roads.count() - 1)
+    if dialog.exec() and dialog.truth is not None:
+        desk.bench.use_stand_in(dialog.truth, with_papers=True)

@@ -1,0 +1,148 @@
+"""Readings from text: rows of a CSV or of a pasted table, each told by point, function and value.
+
+Columns, in any order, by their heading: point, against, state, function, value; load, series, current, drive, note,
+instrument, when. Points and states are named by id or by the name on the screen. Without a heading the first five are
+taken in that order.
+"""
+
+from __future__ import annotations
+
+import math
+from datetime import datetime
+
+from pigtail.job.errors import EditError, JobError
+from pigtail.job.model import FUNCTION_UNITS, HEARD, HOST, Function, Job, Reading
+from pigtail.job.reading_edits import taken
+from pigtail.job.wiring import probe_against
+from pigtail.units import UnreadableError, format_quantity, parse_quantity
+
+COLUMNS = ("point", "against", "state", "function", "value")
+OTHERS = ("load", "series", "current", "drive", "note", "instrument", "when")
+MOST_ROWS = 20_000
+#: What an open circuit is logged as [Ω].
+OPEN_OHM = 1e9
+_SHORT = {
+    "dc": Function.DC_VOLTS, "vdc": Function.DC_VOLTS, "v": Function.DC_VOLTS, "ac": Function.AC_VOLTS, "vac": Function.AC_VOLTS,
+    "ohm": Function.RESISTANCE, "ohms": Function.RESISTANCE, "r": Function.RESISTANCE, "a": Function.CURRENT, "hz": Function.FREQUENCY,
+}  # fmt: skip
+
+
+def read_rows(job: Job, text: str, when: datetime) -> tuple[Reading, ...]:
+    """The readings in a text; raises JobError naming the row and the mend, and then takes none."""
+    import csv  # asked for by an import of readings only; the window imports this module at its start
+    import io
+
+    try:
+        dialect = csv.Sniffer().sniff(text[:4000], delimiters=",;\t")
+    except csv.Error:
+        dialect = csv.excel
+    rows = [r for r in csv.reader(io.StringIO(text), dialect) if any(c.strip() for c in r)]
+    if not rows:
+        raise JobError(
+            "there are no readings in the text; copy rows with point, against, state, function and value"
+        )
+    if len(rows) > MOST_ROWS:
+        raise JobError(f"there are more than {MOST_ROWS:,} rows; take them in parts")
+    head = [c.strip().lower() for c in rows[0]]
+    heading = "point" in head and "value" in head
+    columns = head if heading else list(COLUMNS)
+    found = []
+    for number, row in enumerate(rows[1:] if heading else rows, 2 if heading else 1):
+        cells = {name: cell.strip() for name, cell in zip(columns, row, strict=False)}
+        try:
+            found.append(_reading(job, cells, when, len(job.readings) + number))
+        except (JobError, UnreadableError) as error:
+            raise JobError(str(error), where=f"row {number}") from error
+    return tuple(found)
+
+
+def _reading(job: Job, cells: dict[str, str], when: datetime, number: int) -> Reading:
+    function = function_of(cells.get("function", "") or "DC volts")
+    point = _point(job, cells.get("point", ""))
+    against = _point(job, cells["against"]) if cells.get("against") else probe_against(job, point)
+    state = _state(job, cells.get("state", ""))
+    load, series, current = (
+        _quantity(cells.get(k, ""), u) for k, u in (("load", "Ω"), ("series", "Ω"), ("current", "A"))
+    )
+    return taken(
+        job, point=point, against=against, state=state, function=function, value=value_of(function, cells.get("value", "")),
+        when=_when(cells.get("when", ""), when), drive=cells.get("drive", ""), note=cells.get("note", ""),
+        instrument=cells.get("instrument", ""), number=number, load=load, series=series, current=current,
+    )  # fmt: skip
+
+
+def function_of(text: str) -> Function:
+    """A function by its words or its short form; raises EditError."""
+    lowered = text.strip().lower()
+    for function in Function:
+        if function.value.lower() == lowered:
+            return function
+    if lowered in _SHORT:
+        return _SHORT[lowered]
+    raise EditError(
+        f"“{text[:40]}” is no function; write one of {', '.join(f.value for f in Function)}", value=text
+    )
+
+
+def value_of(function: Function, text: str) -> float:
+    """A value as it is typed: engineering text, or for what was heard one of its words; raises UnreadableError."""
+    lowered = text.strip().lower()
+    if function is Function.HEARD:
+        if lowered in HEARD:
+            return float(HEARD.index(lowered))
+        raise EditError(
+            f"“{text[:40]}” is not what can be heard; write one of {', '.join(HEARD)}", value=text
+        )
+    if function in (Function.RESISTANCE, Function.CONTINUITY) and lowered in (
+        "ol",
+        "open",
+        "inf",
+        "∞",
+        "o.l",
+    ):
+        return OPEN_OHM
+    return parse_quantity(text, FUNCTION_UNITS[function])
+
+
+def text_of(function: Function, value: float) -> str:
+    """A value as it is typed and shown: the other way of `value_of`."""
+    if function is Function.HEARD:
+        return HEARD[int(value)] if 0 <= value < len(HEARD) else "?"
+    if math.isinf(value) or (function in (Function.RESISTANCE, Function.CONTINUITY) and value >= OPEN_OHM):
+        return "open"
+    return format_quantity(value, FUNCTION_UNITS[function], 4)
+
+
+def _quantity(text: str, unit: str) -> float | None:
+    return parse_quantity(text, unit) if text else None
+
+
+def _point(job: Job, text: str) -> str:
+    lowered = text.lower()
+    for address in job.addresses():
+        if lowered in (
+            address,
+            address.partition(".")[2] if address.startswith(HOST) else address,
+            job.label(address).lower(),
+        ):
+            return address
+    raise EditError(f"there is no point “{text[:40]}”; name it as the Survey does", value=text)
+
+
+def _state(job: Job, text: str) -> str:
+    if not text:
+        return job.working_state()
+    for state in job.host.states:
+        if text.lower() in (state.id, state.name.lower()):
+            return state.id
+    raise EditError(
+        f"there is no state “{text[:40]}”; write one of {', '.join(s.name for s in job.host.states)}",
+        value=text,
+    )
+
+
+def _when(text: str, default: datetime) -> datetime:
+    try:
+        return datetime.fromisoformat(text) if text else default
+    except ValueError as error:
+        raise EditError(f"“{text[:40]}” is no time; write 2026-11-25T10:30", value=text) from error

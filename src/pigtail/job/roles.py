@@ -1,0 +1,31 @@
+"""The roles that a point of a host can have, by the words that screens and tables use."""
+
+from __future__ import annotations
+
+from pigtail.job.model import (
+    AnyTerminal,
+    AudioIn,
+    AudioOut,
+    Control,
+    Digital,
+    Pin,
+    Rail,
+    Return,
+    Video,
+)
+
+ROLES: dict[str, type[AnyTerminal]] = {
+    "not known yet": Pin,
+    "audio in": AudioIn,
+    "audio out": AudioOut,
+    "rail": Rail,
+    "return": Return,
+    "control": Control,
+    "digital": Digital,
+    "video": Video,
+}
+
+
+def role_of(terminal: AnyTerminal) -> str:
+    """The role of a point in words."""
+    return next((w for w, kind in ROLES.items() if type(terminal) is kind), "supply in")

@@ -1,0 +1,174 @@
+"""Each fault that papers and old gear have, planted into a stand-in, is found by following what is asked next.
+
+| fault | what is asked | what is found |
+|---|---|---|
+| rail not there in standby | DC of the rail in every state | `survey.rail_not_there` |
+| mislabelled point | ring it out | `survey.not_rung` |
+| swapped channels | listen which side it is | `survey.swapped` |
+| 5 V where the papers say audio | DC in every state | `survey.dc_on_input` |
+| ground that is not the supply negative | DC between the two | `survey.ground_apart` |
+| digital line that is dead | AC while it plays | no level read: its check stays without a signal |
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+import pytest
+
+from pigtail.advice.links import join
+from pigtail.advice.measure import next_readings
+from pigtail.advice.plan import propose
+from pigtail.bench.faults import FAULTS
+from pigtail.bench.meters import Address, Request, ScpiMeter
+from pigtail.bench.server import Server
+from pigtail.bench.truth import StandIn, load, shipped
+from pigtail.catalogue.kinds import make_module
+from pigtail.catalogue.topologies import topology
+from pigtail.job.edits import add_link, add_module
+from pigtail.job.model import Job, Link, Purpose
+from pigtail.job.reading_edits import log_reading
+from pigtail.studies.all import study_job
+from pigtail.studies.findings import Severity
+
+WHEN = datetime(2026, 11, 25, 12, 0)
+Serve = Callable[[StandIn], Server]
+MOST = 80
+
+
+def planned(stand_in: StandIn) -> Job:
+    """The papers' job with a wireless receiver planned on it, fed from the standby rail."""
+    job = propose(add_module(stand_in.papers, make_module("wireless_receiver_5v", "rx")), "rx")
+    if any(j.terminal == "host.rail_5v" for x in job.links for j in x.joins):
+        return job
+    wire = Link(
+        id="standby_sense", name="Standby sense", purpose=Purpose.SUPPLY, sections=(topology("wire").section(),),
+        joins=(join("in", "host.rail_5v", 0.1), join("out", "rx.vcc", 0.1)) if job.terminal("rx.vcc") else (),
+    )  # fmt: skip
+    return add_link(job, wire) if wire.joins else job
+
+
+def followed(job: Job, meter: ScpiMeter) -> tuple[Job, list[str]]:
+    """Take the readings that are asked for, one after another, until none is asked; what was asked, in order."""
+    asked: list[str] = []
+    for _ in range(MOST):
+        wanted = next_readings(job, study_job(job))
+        fresh = [
+            m for m in wanted if f"{m.function.value} {m.point} {m.state} {m.load} {m.series}" not in asked
+        ]
+        if not fresh:
+            break
+        m = fresh[0]
+        asked.append(f"{m.function.value} {m.point} {m.state} {m.load} {m.series}")
+        request = Request(
+            function=m.function,
+            red=m.point,
+            black=m.against,
+            state=m.state,
+            drive=m.drive,
+            load=m.load or 0.0,
+            series=m.series or 0.0,
+        )
+        value = min(meter.read_stable(request), 1e9)
+        job = log_reading(
+            job,
+            point=m.point,
+            against=m.against,
+            state=m.state,
+            function=m.function,
+            value=value,
+            when=WHEN,
+            drive=m.drive,
+            load=m.load,
+            series=m.series,
+        )
+    return job, asked
+
+
+def codes(job: Job) -> dict[str, Severity]:
+    """All findings of survey and taps, by code."""
+    studies = study_job(job)
+    return {f.code: f.severity for f in (*studies.survey.findings, *studies.taps.findings)}
+
+
+FOUND = {
+    "a rail that is not there in standby": ("survey.rail_not_there", Severity.FIX),
+    "a mislabelled point": ("survey.not_rung", Severity.FIX),
+    "swapped channels": ("survey.swapped", Severity.FIX),
+    "five volts where the papers say audio": ("survey.dc_on_input", Severity.STOP),
+    "a ground that is not the supply negative": ("survey.ground_apart", Severity.FIX),
+}
+
+
+@pytest.mark.parametrize("fault", FOUND)
+def test_each_fault_is_found_by_following_what_is_asked(fault: str, brindle: StandIn, serve: Serve) -> None:
+    """Over the road that a real meter takes; and the host without the fault shows no such finding."""
+    code, severity = FOUND[fault]
+    verdicts = []
+    for stand_in in (FAULTS[fault](brindle), brindle):
+        meter = ScpiMeter(Address("127.0.0.1", serve(stand_in).port))
+        job, asked = followed(planned(stand_in), meter)
+        meter.close()
+        assert 5 < len(asked) < MOST
+        verdicts.append(codes(job))
+    assert verdicts[0].get(code) is severity, verdicts[0]
+    assert code not in verdicts[1]
+
+
+def test_right_papers_are_confirmed_to_the_last_point(brindle: StandIn, serve: Serve) -> None:
+    """On the host without faults every used point passes all its checks, and nothing more is asked of them."""
+    meter = ScpiMeter(Address("127.0.0.1", serve(brindle).port))
+    job, _ = followed(planned(brindle), meter)
+    meter.close()
+    taps = study_job(job).taps
+    assert {f.code for f in taps.findings} == {"tap.confirmed"}, [f.sentence for f in taps.findings]
+    best = {w.key: w.candidates[0].address for w in taps.wants if w.candidates and w.planned}
+    assert best["audio_in"] in ("host.aux_left", "host.aux_right", "host.u7_43")
+
+
+def test_the_shipped_mislabelled_line_is_found(serve: Serve) -> None:
+    """The disc deck's data line does not ring out; its clocks do, and the papers name another place to try."""
+    stand_in = load(shipped()["osmere"])
+    job = stand_in.papers
+    meter = ScpiMeter(Address("127.0.0.1", serve(stand_in).port))
+    from pigtail.job.model import Function
+    from pigtail.studies.protocol import checks
+
+    for line in ("data", "bit_clock", "word_clock"):
+        check = checks(job, f"host.{line}")[0]
+        assert check.function is Function.CONTINUITY
+        value = meter.read_stable(
+            Request(function=check.function, red=check.point, black=check.against, state=check.state)
+        )
+        job = log_reading(
+            job,
+            point=check.point,
+            against=check.against,
+            state=check.state,
+            function=check.function,
+            value=min(value, 1e9),
+            when=WHEN,
+        )
+    meter.close()
+    found = [f for f in study_job(job).survey.findings if f.code == "survey.not_rung"]
+    assert [f.subject for f in found] == ["host.data"]
+    assert job.terminal("host.data").alternatives
+
+
+@pytest.mark.parametrize("fault", FAULTS)
+def test_faults_are_planted_where_they_can_be(fault: str) -> None:
+    """At least one of the shipped hosts takes each, says so in words, and stays a sound file."""
+    from pigtail.bench.faults import NoPlaceError
+    from pigtail.bench.truth import decode, encode
+
+    planted = 0
+    for path in shipped().values():
+        try:
+            made = FAULTS[fault](load(path))
+        except NoPlaceError:
+            continue
+        planted += 1
+        assert made.faults
+        assert decode(encode(made)) == made
+    assert planted

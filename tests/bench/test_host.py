@@ -1,0 +1,188 @@
+"""The stand-in as a meter meets it: load, accuracy, noise and settling; what each kind of point shows in each state."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from pigtail.bench.host import OVERLOAD, StandInHost
+from pigtail.bench.truth import Joint, Offset, StandIn, check_stand_in, decode, encode, load, shipped
+from pigtail.job.derive import TooWeakError, source_impedance
+from pigtail.job.errors import JobError
+from pigtail.job.meters import meter, meters
+from pigtail.job.model import AudioOut, Function, Rail
+from pigtail.units import Basis
+from pigtail.units.known import Known
+
+
+def settled(host: StandInHost, function: Function, **where: object) -> float:
+    """A reading after the meter came to rest."""
+    host.move(**where)
+    return [host.read(function) for _ in range(4)][-1]
+
+
+def with_true(stand_in: StandIn, point: str, **values: float) -> StandIn:
+    """The stand-in with some of a point's true values changed."""
+    units = {"emf": "V", "impedance": "Ω", "bias": "V", "voltage": "V", "resistance": "Ω"}
+    known = {k: Known.of(v, units[k], Basis.MEASURED) for k, v in values.items()}
+    terminals = tuple(replace(t, **known) if t.id == point else t for t in stand_in.truth.terminals)
+    return replace(stand_in, truth=replace(stand_in.truth, terminals=terminals))
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.floats(0.2, 3.0), st.floats(50.0, 20e3), st.sampled_from(sorted(meters())), st.integers(1, 1000))
+def test_what_is_derived_on_a_random_host_holds_its_truth(
+    emf: float, ohm: float, kind: str, seed: int
+) -> None:
+    """Any output, any meter, any seed: open and loaded on the stand-in, and the stated spread holds the true impedance."""
+    stand_in = replace(
+        with_true(load(shipped()["brindle"]), "rec_left", emf=emf, impedance=ohm), meter=kind, seed=seed
+    )
+    host = StandInHost(stand_in)
+    where = {"red": "host.rec_left", "black": "host.input_return", "state": "aux", "tone_level": 1.0}
+    opened = settled(host, Function.AC_VOLTS, **where)
+    loaded = settled(host, Function.AC_VOLTS, load=ohm)
+    try:
+        found = source_impedance(
+            meter(kind).value(Function.AC_VOLTS, opened),
+            meter(kind).value(Function.AC_VOLTS, loaded),
+            Known.of(ohm, "Ω", Basis.DOCUMENTED, tolerance=0.01),
+            meter(kind).load_ohm(Function.AC_VOLTS),
+        )
+    except TooWeakError:  # a coarse meter on a small signal: refused, which is right
+        assert kind in ("needle", "pocket")
+        return
+    path = 0.3  # the ground path and the host's own wiring lie in series
+    assert found.low - path <= ohm <= found.high + path
+
+
+@pytest.mark.parametrize("kind", sorted(meters()))
+def test_a_meter_errs_within_its_accuracy_and_always_the_same_way(kind: str, brindle: StandIn) -> None:
+    """Twenty readings of a rail: within the accuracy, their scatter far smaller than their error may be."""
+    host = StandInHost(replace(brindle, meter=kind))
+    host.move(red="host.rail_12v", black="host.star", state="aux")
+    readings = [host.read(Function.DC_VOLTS) for _ in range(24)][4:]
+    relative, floor = meter(kind).accuracy["DC volts"]
+    allowed = 12.1 * relative + floor
+    loss = 12.1 * 0.4 / meter(kind).dc_ohm
+    assert all(abs(r - 12.1) <= allowed + loss for r in readings)
+    assert max(readings) - min(readings) <= 0.3 * floor
+
+
+def test_a_small_meter_loads_what_a_bench_meter_leaves_alone(brindle: StandIn) -> None:
+    """A megohm source read with 200 kΩ and with 10 MΩ."""
+    high = with_true(brindle, "rec_left", impedance=1e6, bias=2.0)
+    where = {"red": "host.rec_left", "black": "host.input_return", "state": "aux"}
+    needle = settled(StandInHost(replace(high, meter="needle")), Function.DC_VOLTS, **where)
+    bench = settled(StandInHost(replace(high, meter="bench")), Function.DC_VOLTS, **where)
+    assert needle == pytest.approx(2.0 * 200e3 / 1.2e6, rel=0.2)
+    assert bench == pytest.approx(2.0 * 10e6 / 11e6, rel=0.01)
+
+
+SHOWN = [
+    # point, against, state, function, value, within
+    ("rail_5v", "star", "standby", Function.DC_VOLTS, 5.02, 0.05),
+    ("rail_12v", "star", "standby", Function.DC_VOLTS, 0.0, 0.005),
+    ("rec_left", "input_return", "off", Function.DC_VOLTS, 0.0, 0.005),
+    ("aux_left", "u7_43", "off", Function.CONTINUITY, 0.25, 1.0),
+    ("aux_left", "u7_42", "off", Function.RESISTANCE, 89e3, 3e3),
+    ("input_return", "star", "off", Function.RESISTANCE, 0.18, 0.4),
+    ("rail_5v", "star", "off", Function.RESISTANCE, 1800.0, 40.0),
+    ("rail_5v", "star", "aux", Function.TEMPERATURE, 23.0, 3.0),
+]
+
+
+@pytest.mark.parametrize(("point", "against", "state", "function", "value", "within"), SHOWN)
+def test_each_kind_of_point_shows_what_it_is(
+    point: str, against: str, state: str, function: Function, value: float, within: float, brindle: StandIn
+) -> None:
+    """Rails by state, joints as continuity, paths and what is left of a rail that is off as resistance."""
+    host = StandInHost(brindle)
+    assert settled(
+        host, function, red=f"host.{point}", black=f"host.{against}", state=state
+    ) == pytest.approx(value, abs=within)
+
+
+def test_moving_lines_rest_at_their_mean_and_have_a_frequency() -> None:
+    """A clock while playing: half its level on DC, AC on it, its frequency; dead in standby."""
+    host = StandInHost(load(shipped()["osmere"]))
+    where = {"red": "host.word_clock", "black": "host.star", "state": "playing"}
+    assert settled(host, Function.DC_VOLTS, **where) == pytest.approx(2.45, rel=0.03)
+    assert settled(host, Function.AC_VOLTS) > 1.0
+    assert settled(host, Function.FREQUENCY) == pytest.approx(44_100, rel=0.002)
+    assert settled(host, Function.DC_VOLTS, state="standby") == pytest.approx(0.0, abs=0.005)
+
+
+def test_probes_in_the_air_and_on_one_point_read_nought(brindle: StandIn) -> None:
+    """Nothing is there, nothing is shown; an ohmmeter on nothing overloads on a bare pin."""
+    host = StandInHost(brindle)
+    assert settled(host, Function.DC_VOLTS, red="", black="host.star") == pytest.approx(0.0, abs=0.005)
+    assert settled(host, Function.DC_VOLTS, red="host.star", black="host.star") == pytest.approx(
+        0.0, abs=0.005
+    )
+    bare = StandInHost(load(shipped()["pellow"]))
+    assert settled(bare, Function.RESISTANCE, red="host.j2_8", black="host.star", state="off") == OVERLOAD
+    assert settled(bare, Function.DIODE, red="host.j2_8", black="host.star") == OVERLOAD
+
+
+def test_a_current_meter_burdens_and_a_driven_current_shows_a_path(brindle: StandIn) -> None:
+    """Half an ampere through the ground path leaves I·R along it."""
+    host = StandInHost(brindle)
+    volts = settled(
+        host, Function.DC_VOLTS, red="host.input_return", black="host.star", state="off", current=0.5
+    )
+    assert volts == pytest.approx(0.5 * 0.18, abs=0.003)
+    through = settled(
+        host, Function.CURRENT, red="host.rec_left", black="host.input_return", state="aux", current=0.0
+    )
+    assert abs(through) < 1e-3
+
+
+def test_a_driven_ground_is_held_away_while_the_host_has_power(brindle: StandIn) -> None:
+    """Volts and hum between the two returns; nothing when it is off."""
+    apart = replace(
+        brindle,
+        truth=replace(brindle.truth, paths=()),
+        offsets=(Offset(a="input_return", b="star", volts=1.6, hum=0.02, ohm=3.0),),
+    )
+    host = StandInHost(apart)
+    where = {"red": "host.input_return", "black": "host.star"}
+    assert settled(host, Function.DC_VOLTS, **where, state="aux") == pytest.approx(1.6, rel=0.02)
+    assert settled(host, Function.AC_VOLTS) == pytest.approx(0.02, abs=0.004)
+    assert settled(host, Function.DC_VOLTS, state="off") == pytest.approx(0.0, abs=0.005)
+
+
+def test_listening_tells_the_side(brindle: StandIn) -> None:
+    """0 nothing, 1 left, 2 right; a rail is silent."""
+    host = StandInHost(brindle)
+    heard = []
+    for point in ("rail_5v", "aux_left", "aux_right"):
+        host.move(red=f"host.{point}", state="aux")
+        heard.append(host.heard())
+    assert heard == [0, 1, 2]
+
+
+@pytest.mark.parametrize("name", sorted(shipped()))
+def test_shipped_stand_ins_are_sound_and_are_what_the_tool_writes(name: str) -> None:
+    """They read back to themselves; every point of the papers is in the truth."""
+    stand_in = load(shipped()[name])
+    assert decode(encode(stand_in)) == stand_in
+    assert all(getattr(t, "emf", 1) is not None for t in stand_in.truth.terminals if isinstance(t, AudioOut))
+    assert all(t.voltage is not None for t in stand_in.truth.terminals if isinstance(t, Rail))
+
+
+def test_truths_that_make_no_sense_are_refused(brindle: StandIn) -> None:
+    """A point or state that only the papers have, a joint of a point with itself."""
+    few = replace(brindle, truth=replace(brindle.truth, terminals=brindle.truth.terminals[1:], stages=()))
+    with pytest.raises(JobError):
+        check_stand_in(few)
+    with pytest.raises(JobError, match="a joint lies"):
+        check_stand_in(replace(brindle, joints=(Joint(a="star", b="star"),)))
+    states = brindle.truth.states[:-1]
+    alive = tuple(
+        replace(t, states=tuple(s for s in t.states if s != "aux")) for t in brindle.truth.terminals
+    )
+    with pytest.raises(JobError, match="states"):
+        check_stand_in(replace(brindle, truth=replace(brindle.truth, states=states, terminals=alive)))

@@ -1,0 +1,307 @@
+"""The bench in the real window: both schools carried to confirmed taps over the SCPI road, bench mode, a lost meter."""
+
+from __future__ import annotations
+
+import socket
+import threading
+from collections.abc import Callable, Iterator
+
+import pytest
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QApplication, QPushButton
+
+from pigtail.bench.host import StandInHost
+from pigtail.bench.meters import Address
+from pigtail.bench.server import Server
+from pigtail.bench.truth import StandIn, load, shipped
+from pigtail.catalogue.kinds import make_module
+from pigtail.desktop import ask
+from pigtail.desktop.meterdialog import STAND_IN, MeterDialog
+from pigtail.job.edits import add_module
+from pigtail.job.file import Document
+from pigtail.job.model import Function, Job, Rail
+from pigtail.studies.protocol import open_checks
+
+
+def wait_meter(bench) -> None:  # type: ignore[no-untyped-def]
+    """Wait until the meter is there or told to be lost."""
+    bench.qtbot.waitUntil(lambda: bench.assembly.bench.meter.idle, timeout=20_000)
+    bench.settle()
+
+
+def read_and_log(bench) -> None:  # type: ignore[no-untyped-def]
+    """F9, wait for the value, Enter."""
+    strip = bench.assembly.strip
+    bench.assembly.actions["read"].trigger()
+    bench.qtbot.waitUntil(lambda: bool(strip.reading.text()), timeout=20_000)
+    bench.qtbot.keyClick(strip.reading, Qt.Key.Key_Return)
+    bench.settle()
+
+
+def follow(bench, most: int = 60) -> int:  # type: ignore[no-untyped-def]
+    """Take what is asked for next until nothing is; how many readings that were."""
+    asked: set[tuple] = set()  # type: ignore[type-arg]
+    strip = bench.assembly.strip
+    for count in range(most):
+        m = strip._next
+        if m is None or (m.point, m.against, m.state, m.function, m.load, m.series) in asked:
+            return count
+        asked.add((m.point, m.against, m.state, m.function, m.load, m.series))
+        bench.assembly.actions["probes"].trigger()
+        read_and_log(bench)
+    raise AssertionError("the questions do not end")
+
+
+@pytest.fixture
+def chosen_stand_in(bench) -> Callable[[str], None]:  # type: ignore[no-untyped-def]
+    """Choose a stand-in in the dialog, with its papers as the job."""
+
+    def choose(name: str) -> None:
+        def drive() -> None:
+            dialog = QApplication.activeModalWidget()
+            assert isinstance(dialog, MeterDialog)
+            dialog.roads.setCurrentIndex(dialog.roads.findData(STAND_IN))
+            index = next(
+                k for k in range(dialog.stand_ins.count()) if dialog.stand_ins.itemData(k) == shipped()[name]
+            )
+            dialog.stand_ins.setCurrentIndex(index)
+            bench.qtbot.mouseClick(dialog.use, Qt.MouseButton.LeftButton)
+
+        QTimer.singleShot(0, drive)
+        bench.assembly.actions["meter"].trigger()
+        wait_meter(bench)
+
+    return choose
+
+
+def test_paper_first_from_an_empty_window_to_confirmed_taps(bench, chosen_stand_in) -> None:  # type: ignore[no-untyped-def]
+    """Papers of a receiver-amplifier: its inputs ring out to the chip, its standby rail is there in every state."""
+    bench.assembly.show_empty()
+    chosen_stand_in("brindle")
+    assert bench.session.job.name == "Brindle Nine, wireless in"
+    assert "PIGTAIL STAND-IN" in bench.assembly.bench.meter.words
+    bench.session.edit("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    bench.settle()
+    bench.run("propose")
+    assert bench.verdicts()["taps"] == "unknown"
+    count = follow(bench)
+    job: Job = bench.session.job
+    assert count > 12
+    assert bench.verdicts()["taps"] == "good"
+    assert not open_checks(job, "host.aux_left")
+    assert not open_checks(job, "host.rail_5v")
+    bench.run("go_taps")
+    view = bench.assembly.view("taps")
+    bench.choose(view.wants, "supply_permanent")
+    assert view.candidate().address == "host.rail_5v"
+    assert "every check" in view.marks.rows[2][3].text
+
+
+def test_probe_first_from_an_empty_window_to_confirmed_taps(
+    bench, chosen_stand_in, monkeypatch: pytest.MonkeyPatch
+) -> None:  # type: ignore[no-untyped-def]
+    """No papers: a connector is swept, its pins are classed, and the classes become an input and a switched supply."""
+    bench.assembly.show_empty()
+    chosen_stand_in("pellow")
+    assert follow(bench) > 16
+    bench.run("go_survey")
+    survey = bench.assembly.view("survey")
+    survey.view.setCurrentIndex(4)
+    kinds = [row.kind.value for row in survey.sweep._rows]
+    assert kinds == [
+        "permanent supply",
+        "return",
+        "signal at 0 V",
+        "signal at 0 V",
+        "switched supply",
+        "logic",
+        "logic",
+        "signal at 0 V",
+    ]
+    for row in (4, 2):
+        survey.sweep.table.selectRow(row)
+        bench.click(bench.find(QPushButton, "accept_class"))
+    job: Job = bench.session.job
+    supply = job.terminal("host.j2_5")
+    assert isinstance(supply, Rail)
+    assert supply.states == ("playing",)
+    bench.session.edit("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    bench.settle()
+    bench.run("propose")
+    follow(bench)
+    job = bench.session.job
+    used = {j.terminal for x in job.links for j in x.joins}
+    assert {"host.j2_3", "host.j2_5"} <= used
+    assert not open_checks(job, "host.j2_3")
+    assert not open_checks(job, "host.j2_5")
+    assert {
+        f.code for f in bench.session.studies.taps.findings if f.subject in ("host.j2_3", "host.j2_5")
+    } == {"tap.confirmed"}
+
+
+@pytest.fixture
+def server() -> Iterator[Server]:
+    """The receiver-amplifier on the loopback address, as a meter that was there before."""
+    made = Server(StandInHost(load(shipped()["brindle"])))
+    thread = threading.Thread(target=made.run, daemon=True, name="stand-in")
+    thread.start()
+    yield made
+    made.stop()
+    thread.join(5)
+
+
+def open_papers(bench, name: str = "brindle") -> StandIn:  # type: ignore[no-untyped-def]
+    """The papers of a stand-in as the job."""
+    stand_in = load(shipped()[name])
+    bench.assembly.start(Document(stand_in.papers), None, unsaved=True)
+    bench.settle()
+    return stand_in
+
+
+def test_a_lost_meter_is_told_and_found_again(bench, server: Server) -> None:  # type: ignore[no-untyped-def]
+    """It is unplugged and plugged in again; the window says so and never waits."""
+    open_papers(bench)
+    strip, meter = bench.assembly.strip, bench.assembly.bench.meter
+    meter.connect_to(Address("127.0.0.1", server.port))
+    wait_meter(bench)
+    assert strip.meter_button.text() == "Meter: there"
+    for client in list(server._clients):
+        client.socket.shutdown(socket.SHUT_RDWR)
+    bench.choose(strip.point, "host.rail_5v").choose(strip.function, Function.DC_VOLTS)
+    bench.assembly.actions["read"].trigger()
+    assert bench.window.isEnabled()
+    wait_meter(bench)
+    assert strip.meter_button.text() == "Meter: lost"
+    assert "does not answer" in bench.message()
+    read_and_log(bench)
+    assert strip.meter_button.text() == "Meter: there"
+    assert bench.session.job.readings[-1].point == "host.rail_5v"
+
+
+def test_a_meter_that_is_not_there_is_told_in_one_sentence(bench) -> None:  # type: ignore[no-untyped-def]
+    """A port at which nothing listens."""
+    open_papers(bench)
+    with socket.create_server(("127.0.0.1", 0)) as unused:
+        port = unused.getsockname()[1]
+    bench.assembly.bench.meter.connect_to(Address("127.0.0.1", port))
+    wait_meter(bench)
+    assert "no meter answers" in bench.message()
+    assert bench.assembly.strip.meter_button.text() == "Meter: lost"
+
+
+def test_bench_mode_reads_and_logs_with_one_key(bench, server: Server) -> None:  # type: ignore[no-untyped-def]
+    """Space reads, Space logs, the next point is announced; N goes on to another; Esc goes back."""
+    open_papers(bench)
+    bench.session.edit("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    bench.settle()
+    bench.run("propose")
+    bench.assembly.bench.meter.connect_to(Address("127.0.0.1", server.port))
+    wait_meter(bench)
+    bench.assembly.actions["mode"].trigger()
+    mode = bench.assembly.bench.mode
+    bench.qtbot.waitUntil(mode.isVisible)
+    assert mode.point.text() == "red on auxiliary input, left"
+    assert "POWER OFF" in mode.state.text()
+    bench.qtbot.keyClick(mode.value, Qt.Key.Key_Space)
+    bench.qtbot.waitUntil(lambda: bool(mode.value.text()), timeout=20_000)
+    assert "rings out" in mode.verdict.text()
+    bench.qtbot.keyClick(mode.value, Qt.Key.Key_Return)
+    bench.settle()
+    assert bench.session.job.readings[-1].function is Function.CONTINUITY
+    assert mode.value.text() == ""
+    first = mode.reason.text() + mode.state.text()
+    bench.qtbot.keyClick(mode.value, Qt.Key.Key_N)
+    assert mode.reason.text() + mode.state.text() != first
+    bench.qtbot.keyClicks(mode.value, "4.7")
+    bench.qtbot.keyClick(mode.value, Qt.Key.Key_Return)
+    bench.settle()
+    assert bench.session.job.readings[-1].value.nominal == 4.7
+    bench.qtbot.keyClick(mode, Qt.Key.Key_Escape)
+    assert not mode.isVisible()
+
+
+def test_bench_mode_can_log_by_itself(bench, server: Server) -> None:  # type: ignore[no-untyped-def]
+    """With the tick it goes through every check without a key."""
+    open_papers(bench)
+    bench.session.edit("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    bench.settle()
+    bench.run("propose")
+    bench.assembly.bench.meter.connect_to(Address("127.0.0.1", server.port))
+    wait_meter(bench)
+    bench.assembly.actions["mode"].trigger()
+    mode = bench.assembly.bench.mode
+    bench.qtbot.waitUntil(mode.isVisible)
+    mode.auto.setChecked(True)
+    bench.qtbot.waitUntil(
+        lambda: mode.current() is None or len(bench.session.job.readings) >= 10, timeout=60_000
+    )
+    mode.auto.setChecked(False)
+    mode.reject()
+    bench.settle()
+    assert len({r.point for r in bench.session.job.readings}) >= 2
+
+
+def test_a_typed_value_is_judged_before_it_is_logged(bench) -> None:  # type: ignore[no-untyped-def]
+    """Five volts on an audio input: a stop, in words, while it is still being typed."""
+    open_papers(bench)
+    strip = bench.assembly.strip
+    bench.choose(strip.point, "host.aux_left").choose(strip.function, Function.DC_VOLTS)
+    bench.qtbot.waitUntil(lambda: strip.verdict.text().startswith("expected: its own DC"))
+    bench.qtbot.keyClicks(strip.reading, "5.02")
+    bench.qtbot.waitUntil(lambda: "no audio input" in strip.verdict.text())
+    assert not bench.session.job.readings
+    bench.qtbot.keyClick(strip.reading, Qt.Key.Key_Return)
+    bench.settle()
+    assert bench.verdicts()["survey"] == "stop"
+
+
+def test_two_readings_tell_an_output_impedance(bench) -> None:  # type: ignore[no-untyped-def]
+    """Open, then with a kilohm across: the impedance stands in the table, told by both readings."""
+    open_papers(bench)
+    strip = bench.assembly.strip
+    bench.choose(strip.point, "host.rec_left").choose(strip.function, Function.AC_VOLTS)
+    strip.drive.setText("1 kHz")
+    bench.type(strip.reading, "350m")
+    strip.drive.setText("1 kHz")
+    strip.clipped.setCurrentIndex(strip.clipped.findData("load"))
+    strip.clip_value.setText("1k")
+    strip.clip_value.setModified(True)
+    bench.type(strip.reading, "192m")
+    rows = bench.assembly.view("survey")
+    bench.run("go_survey")
+    row = next(
+        r for r in rows.rows.rows if r[0].text == "record output, left" and r[1].text == "output impedance"
+    )
+    assert row[4].text == "measured"
+    assert row[5].text == "readings r1 and r2"
+    assert bench.session.studies.survey.job.terminal("host.rec_left").impedance.nominal == pytest.approx(
+        823, rel=0.01
+    )
+
+
+def test_readings_are_pasted_and_corrected(
+    bench, answers: Callable[..., None], monkeypatch: pytest.MonkeyPatch
+) -> None:  # type: ignore[no-untyped-def]
+    """A table from the clipboard; one of its rows is corrected: the old stays, struck."""
+    open_papers(bench)
+    clipboard = QApplication.clipboard()
+    clipboard.setText(
+        "point\tfunction\tstate\tvalue\n12 V rail\tDC volts\ton, tuner\t12.2\nrail_5v\tdc\tstandby\t5.01\n"
+    )
+    bench.run("paste")
+    assert [(r.point, r.state) for r in bench.session.job.readings] == [
+        ("host.rail_12v", "tuner"),
+        ("host.rail_5v", "standby"),
+    ]
+    bench.run("go_survey")
+    view = bench.assembly.view("survey")
+    view.view.setCurrentIndex(1)
+    view.log_table.selectRow(0)
+    monkeypatch.setattr(ask, "line", lambda *_a, **_k: "12.1")
+    bench.run("correct")
+    readings = bench.session.job.readings
+    assert (readings[0].struck, readings[2].corrects, readings[2].value.nominal) == (True, "r1", 12.1)
+    clipboard.setText("point,value\nnowhere,5\n")
+    bench.run("paste")
+    assert "row 2: there is no point “nowhere”" in bench.message()
+    assert len(bench.session.job.readings) == 3

@@ -1,0 +1,213 @@
+"""Writes the stand-ins that ship with the program from their description here: `python tools/make_stand_ins.py`."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from pigtail.bench.truth import DATA, Joint, StandIn, check_stand_in, encode
+from pigtail.catalogue.kinds import make_host
+from pigtail.job.host_edits import add_connector
+from pigtail.job.model import (
+    AudioIn,
+    Brief,
+    Channel,
+    Control,
+    Digital,
+    Host,
+    Job,
+    Path,
+    Pin,
+    Rail,
+    Return,
+    Stage,
+    State,
+    SupplyClass,
+    Trait,
+)
+from pigtail.job.places import Pad, Place
+from pigtail.units import Basis
+from pigtail.units.known import Known
+
+
+def known(value: float, unit: str) -> Known:
+    """A true value."""
+    return Known.of(value, unit, Basis.MEASURED)
+
+
+def true(terminal, **values):  # type: ignore[no-untyped-def]
+    """A terminal with its true values."""
+    units = {"emf": "V", "impedance": "Ω", "bias": "V", "wanted": "V", "overload": "V", "dc": "V", "voltage": "V", "resistance": "Ω",
+             "limit": "A", "used": "A", "level": "V"}  # fmt: skip
+    return replace(terminal, **{k: known(v, units[k]) for k, v in values.items()})
+
+
+def brindle() -> StandIn:
+    """A receiver-amplifier with papers: paper first."""
+    host = make_host("receiver_amplifier", "Brindle Nine")
+    places = {
+        "aux_left": Place(board="input board", connector="J4", position=1, pad=Pad.LUG),
+        "aux_right": Place(board="input board", connector="J4", position=2, pad=Pad.LUG),
+        "input_return": Place(board="input board", connector="J4", position=3, pad=Pad.LUG),
+        "rec_left": Place(board="input board", part="R41", pad=Pad.SMD_0805),
+        "rec_right": Place(board="input board", part="R42", pad=Pad.SMD_0805),
+        "rail_12v": Place(board="main board", part="IC3", pin="output", pad=Pad.PIN),
+        "rail_5v": Place(board="main board", part="C51", pin="+", pad=Pad.ELECTROLYTIC),
+        "star": Place(board="main board", part="C12", pin="−", pad=Pad.ELECTROLYTIC),
+    }
+    chip = [
+        AudioIn(id="u7_43", name="U7 pin 43, selector left", channel=Channel.LEFT, return_to="input_return",
+                place=Place(board="input board", part="U7", pin="43", pad=Pad.CHIP_LEG)),
+        AudioIn(id="u7_42", name="U7 pin 42, selector right", channel=Channel.RIGHT, return_to="input_return",
+                place=Place(board="input board", part="U7", pin="42", pad=Pad.CHIP_LEG)),
+    ]  # fmt: skip
+    rings = {"aux_left": "u7_43", "aux_right": "u7_42"}
+    path = (
+        "block diagram: inputs go to the selector U7",
+        "U7: left is pin 43, right is pin 42",
+        "drawing: both come from J4",
+    )
+    terminals = tuple(
+        replace(
+            t,
+            place=places.get(t.id, t.place),
+            rings_to=rings.get(t.id, ""),
+            path=path if t.id in rings else (),
+        )
+        for t in host.terminals
+    )
+    papers = replace(host, terminals=(*terminals, *chip))
+    values = {
+        "aux_left": {"impedance": 43e3, "wanted": 0.28, "overload": 2.0, "dc": 0.002},
+        "aux_right": {"impedance": 46e3, "wanted": 0.28, "overload": 2.0, "dc": 0.001},
+        "u7_43": {"impedance": 1e9, "dc": 0.0, "wanted": 0.28, "overload": 2.0},
+        "u7_42": {"impedance": 1e9, "dc": 0.0, "wanted": 0.28, "overload": 2.0},
+        "rec_left": {"emf": 0.35, "impedance": 820.0, "bias": 0.001},
+        "rec_right": {"emf": 0.34, "impedance": 830.0, "bias": 0.002},
+        "speaker_left": {"emf": 14.0, "impedance": 0.12, "bias": 0.02},
+        "speaker_right": {"emf": 14.0, "impedance": 0.12, "bias": 0.015},
+        "rail_12v": {"voltage": 12.1, "resistance": 0.4, "limit": 1.0, "used": 0.35},
+        "rail_5v": {"voltage": 5.02, "resistance": 0.6, "limit": 0.5, "used": 0.08},
+    }
+    truth = replace(
+        papers,
+        terminals=tuple(true(t, **values.get(t.id, {})) for t in papers.terminals),
+        paths=tuple(replace(p, resistance=known(0.18, "Ω")) for p in papers.paths),
+    )
+    return StandIn(
+        title="Brindle Nine, receiver-amplifier",
+        papers=Job(
+            name="Brindle Nine, wireless in",
+            host=papers,
+            brief=Brief(wanted="Play a telephone through the auxiliary input."),
+        ),
+        truth=truth,
+        joints=(Joint(a="aux_left", b="u7_43", ohm=0.25), Joint(a="aux_right", b="u7_42", ohm=0.22)),
+        seed=9,
+    )
+
+
+def pellow() -> StandIn:
+    """A portable player without papers: probe first, by a connector."""
+    states = (
+        State(id="off", name="off, battery out"),
+        State(id="standby", name="standby"),
+        State(id="playing", name="playing", working=True),
+    )
+    star = Return(
+        id="star",
+        name="shield can",
+        star=True,
+        place=Place(board="main board", part="shield can", pad=Pad.LUG),
+    )
+    host = Host(name="Pellow Portable", kind="portable_player", supply=SupplyClass.BATTERY, states=states, terminals=(star,),
+                stages=(Stage(id="board", name="Main board", points=("star",)),))  # fmt: skip
+    papers = add_connector(
+        Job(
+            name="Pellow Portable, wireless in",
+            host=host,
+            brief=Brief(wanted="No papers: find an input and a supply on J2."),
+        ),
+        "J2",
+        8,
+        against="star",
+    )
+    live = ("standby", "playing")
+    pins = {t.place.position: t for t in papers.host.terminals if isinstance(t, Pin)}
+
+    def at(position: int, kind: type, **more):  # type: ignore[no-untyped-def]
+        pin = pins[position]
+        return kind(id=pin.id, name=pin.name, place=pin.place, return_to="star", **more)
+
+    found = [
+        at(1, Rail, voltage=known(3.82, "V"), resistance=known(0.2, "Ω"), limit=known(0.6, "A"), used=known(0.05, "A"), states=live),
+        at(2, Return),
+        at(3, AudioIn, channel=Channel.LEFT, impedance=known(21e3, "Ω"), wanted=known(0.3, "V"), overload=known(1.2, "V"), dc=known(0.001, "V")),
+        at(4, AudioIn, channel=Channel.RIGHT, impedance=known(22e3, "Ω"), wanted=known(0.3, "V"), overload=known(1.2, "V"), dc=known(0.002, "V")),
+        at(5, Rail, voltage=known(5.04, "V"), resistance=known(0.35, "Ω"), limit=known(0.5, "A"), used=known(0.1, "A"), states=("playing",)),
+        at(6, Digital, level=known(3.3, "V"), impedance=known(120.0, "Ω"), states=("playing",)),
+        at(7, Control, level=known(3.25, "V"), impedance=known(47e3, "Ω"), states=("playing",)),
+        at(8, Pin),
+    ]  # fmt: skip
+    found[1] = replace(found[1], return_to="")
+    truth = replace(
+        papers.host,
+        terminals=(star, *found),
+        paths=(Path(id="pin2_to_star", a=pins[2].id, b="star", resistance=known(0.12, "Ω")),),
+    )
+    return StandIn(title="Pellow Portable, no papers", papers=papers, truth=truth, seed=4)
+
+
+def osmere() -> StandIn:
+    """A disc player with digital lines, whose papers are wrong about one of them."""
+    host = make_host("disc_player", "Osmere Disc Deck")
+    pins = {"data": "12", "bit_clock": "13", "word_clock": "14"}
+    chip = [
+        Digital(id=f"u3_{n}", name=f"U3 pin {n}", return_to="star", wire=next(t for t in host.terminals if t.id == k).wire,  # type: ignore[union-attr]
+                place=Place(board="main board", part="U3", pin=n, pad=Pad.CHIP_LEG), states=("idle", "playing"))
+        for k, n in pins.items()
+    ]  # fmt: skip
+    spots = {"data": Place(board="main board", connector="CN6", position=2, pad=Pad.PIN), "bit_clock": Place(board="main board", connector="CN6", position=3, pad=Pad.PIN),
+             "word_clock": Place(board="main board", connector="CN6", position=4, pad=Pad.PIN), "out_left": Place(board="output board", part="C71", pin="−", pad=Pad.ELECTROLYTIC),
+             "out_right": Place(board="output board", part="C72", pin="−", pad=Pad.ELECTROLYTIC), "rail_5v": Place(board="main board", part="IC9", pin="output", pad=Pad.PIN),
+             "star": Place(board="main board", part="C3", pin="−", pad=Pad.ELECTROLYTIC), "out_return": Place(board="output board", part="jack sleeve", pad=Pad.LUG)}  # fmt: skip
+    terminals = tuple(
+        replace(
+            t,
+            place=spots.get(t.id, t.place),
+            alternatives=(Place(board="main board", part="R31", pad=Pad.SMD_0603),) if t.id == "data" else (),
+            rings_to=f"u3_{pins[t.id]}" if t.id in pins else "",
+            lacks=(Trait.ENCODED, Trait.ONE_BIT) if t.id in pins else (),
+        )
+        for t in host.terminals
+    )
+    papers = replace(host, terminals=(*terminals, *chip))
+    values = {
+        **{k: {"level": 4.9, "impedance": 90.0} for k in (*pins, *(f"u3_{n}" for n in pins.values()))},
+        "out_left": {"emf": 2.05, "impedance": 470.0, "bias": 0.003},
+        "out_right": {"emf": 2.03, "impedance": 475.0, "bias": 0.002},
+        "rail_5v": {"voltage": 5.05, "resistance": 0.2, "limit": 0.8, "used": 0.4},
+    }
+    truth = replace(
+        papers,
+        terminals=tuple(true(t, **values.get(t.id, {})) for t in papers.terminals),
+        paths=tuple(replace(p, resistance=known(0.09, "Ω")) for p in papers.paths),
+    )
+    return StandIn(
+        title="Osmere Disc Deck, one line mislabelled",
+        papers=Job(
+            name="Osmere Disc Deck, digital out",
+            host=papers,
+            brief=Brief(wanted="A digital output from the converter's lines."),
+        ),
+        truth=truth,
+        joints=(Joint(a="bit_clock", b="u3_13", ohm=0.2), Joint(a="word_clock", b="u3_14", ohm=0.2)),
+        faults=("data: does not ring out to U3 pin 12",),
+        seed=12,
+    )
+
+
+if __name__ == "__main__":
+    for name, made in (("brindle", brindle()), ("pellow", pellow()), ("osmere", osmere())):
+        check_stand_in(made)
+        (DATA / f"{name}.standin").write_bytes(encode(made))
+        print(DATA / f"{name}.standin")
