@@ -5,7 +5,7 @@ import pytest
 from pigtail.catalogue.demo import DEMOS, demo
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
-from pigtail.catalogue.topologies import topologies, topology
+from pigtail.catalogue.topologies import data, topologies, topology
 from pigtail.circuit import parse
 from pigtail.job.check import check_job
 from pigtail.job.edits import add_module, new_job
@@ -13,16 +13,17 @@ from pigtail.job.edits import add_module, new_job
 
 @pytest.mark.parametrize("key", list(topologies()))
 def test_a_topology_has_a_subcircuit_with_its_ports_and_parts(key: str) -> None:
-    """Inputs, output and common are the subcircuit's ports in order; each part inside is a parameter of it."""
+    """Inputs, output and side ports are the subcircuit's in order; each part inside is a parameter of it."""
     shape = topology(key)
     header = shape.netlist.split("\n")[0].split()
-    ports = [*shape.inputs, "out", *(["com"] if shape.common else [])]
+    ports = list(shape.ports)
     assert header[:2] == [".subckt", key]
     assert header[2 : 2 + len(ports)] == ports
-    parameters = {w.split("=")[0] for w in header if "=" in w} - ({"vin"} if shape.switching else set())
+    given = {"vin"} if shape.switching else {"fed"} if shape.supplied else set()
+    parameters = {w.split("=")[0] for w in header if "=" in w} - given
     assert parameters == {p.name for p in shape.parts if not p.outside}
     nodes = " ".join(f"n{k}" for k in range(len(ports)))
-    parse(f"t\n{shape.netlist}\nX1 {nodes} {key}\n")
+    parse(f"t\n{data('models.cir')}\n{shape.netlist}\nX1 {nodes} {key}\n")
 
 
 @pytest.mark.parametrize("key", list(topologies()))

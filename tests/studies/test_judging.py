@@ -16,6 +16,7 @@ from pigtail.units import Basis
 
 WORDS = {k: f"<{k}>" for k in (
     "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
+    "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own_db",
 )}  # fmt: skip
 CODES = sorted(judgements())
 

@@ -12,6 +12,7 @@ from pigtail.advice.networks import add_network, drop_network, set_converter, se
 from pigtail.catalogue.topologies import topology
 from pigtail.job import edits
 from pigtail.job.model import Function, Job, Section, SupplyClass
+from pigtail.job.reading_edits import log_reading, strike_reading
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.units import Basis, Known
@@ -36,7 +37,7 @@ def read(
 ) -> Job:
     """Log a DC reading against the point's usual return."""
     against = "host.input_return" if point == "host.record_in" else "host.star"
-    return edits.log_reading(
+    return log_reading(
         job, point=point, against=against, state=state, function=function, value=value, when=WHEN
     )
 
@@ -44,7 +45,7 @@ def read(
 def unread(job: Job) -> Job:
     """The job with all readings struck."""
     for reading in job.readings:
-        job = edits.strike_reading(job, reading.id)
+        job = strike_reading(job, reading.id)
     return job
 
 

@@ -14,6 +14,7 @@ from pigtail.units import (
     format_known,
     format_quantity,
     format_spread,
+    marking,
     parse_known,
     parse_quantity,
 )
@@ -108,3 +109,24 @@ def test_a_known_must_hold_its_own_value(numbers: tuple[float, float, float]) ->
     nominal, low, high = numbers
     with pytest.raises(KnownError):
         Known(nominal=nominal, low=low, high=high, unit="V", basis=Basis.GUESSED)
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "text"),
+    [
+        (4700.0, "Ω", "4k7"),
+        (100.0, "Ω", "100R"),
+        (1e6, "Ω", "1M"),
+        (1.5e6, "Ω", "1M5"),
+        (10e-6, "F", "10u"),
+        (4.7e-6, "F", "4u7"),
+        (100e-9, "F", "100n"),
+        (0.47, "Ω", "470m"),
+        (999.0, "Ω", "999R"),
+        (1e3, "Ω", "1k"),
+    ],
+)
+def test_parts_are_marked_with_the_letter_in_place_of_the_point(value: float, unit: str, text: str) -> None:
+    """IEC 60062, as far as a parts list needs it; what is marked reads back to its value."""
+    assert marking(value, unit) == text
+    assert parse_quantity(text.replace("R", "") if text.endswith("R") else text, unit) == pytest.approx(value)

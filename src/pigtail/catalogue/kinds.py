@@ -10,8 +10,8 @@ import msgspec
 
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.catalogue.topologies import data
-from pigtail.job.model import AudioIn, AudioOut, Host, Module, Rail, Return, SupplyIn
-from pigtail.job.quantities import PATH_RESISTANCE, QUANTITIES
+from pigtail.job.model import AudioIn, AudioOut, Control, Digital, Host, Module, Rail, Return, SupplyIn, Video
+from pigtail.job.quantities import PATH_RESISTANCE, QUANTITIES, THROUGH_GAIN
 from pigtail.units import Basis, parse_known
 
 _ROLES: dict[str, type] = {
@@ -20,6 +20,9 @@ _ROLES: dict[str, type] = {
     "rail": Rail,
     "supply in": SupplyIn,
     "return": Return,
+    "control": Control,
+    "digital": Digital,
+    "video": Video,
 }
 
 
@@ -38,6 +41,8 @@ class Kind(NamedTuple):
 def _values(raw: dict[str, Any], kind: type) -> dict[str, Any]:
     """A terminal's dict with its value texts made into Knowns on a typical basis."""
     changed = dict(raw)
+    if isinstance(raw.get("place"), str):
+        changed["place"] = {"part": raw["place"]}
     for item in QUANTITIES.get(kind, ()):
         if isinstance(raw.get(item.field), str):
             changed[item.field] = msgspec.to_builtins(
@@ -55,7 +60,15 @@ def _device(raw: dict[str, Any]) -> dict[str, Any]:
             parse_known(resistance, PATH_RESISTANCE.unit, Basis.TYPICAL, "catalogue") if resistance else None
         )
         paths.append({**path, "resistance": msgspec.to_builtins(known)})
-    return {**raw, "terminals": terminals, "paths": paths}
+    made = {**raw, "terminals": terminals, "paths": paths}
+    if "throughs" in raw:
+        made["throughs"] = [_through(t) for t in raw["throughs"]]
+    return made
+
+
+def _through(raw: dict[str, Any]) -> dict[str, Any]:
+    gain = parse_known(raw["gain"], THROUGH_GAIN.unit, Basis.TYPICAL, "catalogue")
+    return {**raw, "gain": msgspec.to_builtins(gain)}
 
 
 @cache

@@ -20,7 +20,8 @@ DATA = Path(__file__).parent / "data"
 class PartRule(msgspec.Struct, frozen=True):
     """A part of a topology: what it is, its usual value and spread, and the rule by which it is chosen.
 
-    `outside` marks figures that the judgement uses and the subcircuit does not; `shunt` parts that go to the common.
+    `outside` marks figures that the judgement uses and the subcircuit does not; `shunt` parts that go to the common,
+    `feedback` parts round an amplifier.
     """
 
     name: str
@@ -33,6 +34,7 @@ class PartRule(msgspec.Struct, frozen=True):
     rule: str = ""
     outside: bool = False
     shunt: bool = False
+    feedback: bool = False
 
     def known(self, nominal: float | None = None, basis: Basis = Basis.TYPICAL) -> Known:
         """The part at a nominal value (its default if None) with its usual spread."""
@@ -44,7 +46,12 @@ class PartRule(msgspec.Struct, frozen=True):
 
 
 class Topology(msgspec.Struct, frozen=True):
-    """A network: its inputs, whether it uses the common port, its subcircuit text and parts."""
+    """A network: its inputs, whether it uses the common port, its subcircuit text and parts.
+
+    back: it uses the source's own return; supplied: it has a supply port; blocks: no DC passes; isolates: nothing but the
+    signal does; swing: sides that its output swings; power: it drives speakers; inverse: it undoes the record equalisation;
+    cost: of what it needs beside its bought parts, roughly, a resistor being 0.1.
+    """
 
     key: str
     title: str
@@ -57,6 +64,15 @@ class Topology(msgspec.Struct, frozen=True):
     common: bool = False
     regulates: bool = False
     switching: bool = False
+    amplifier: bool = False
+    back: bool = False
+    supplied: bool = False
+    blocks: bool = False
+    isolates: bool = False
+    inverse: bool = False
+    power: bool = False
+    swing: float = 1.0
+    cost: float = 0.0
     school: str = ""
     parts: tuple[PartRule, ...] = ()
 
@@ -68,6 +84,12 @@ class Topology(msgspec.Struct, frozen=True):
         """Value of every part of a section of this topology; one that the section leaves out is at its default."""
         given = {p.name: p.value for p in section.parts}
         return {p.name: given.get(p.name) or p.known() for p in self.parts}
+
+    @property
+    def ports(self) -> tuple[str, ...]:
+        """The ports of the subcircuit, in its order."""
+        sides = (("com", self.common), ("back", self.back), ("sup", self.supplied))
+        return (*self.inputs, "out", *(name for name, there in sides if there))
 
     def bought(self) -> tuple[PartRule, ...]:
         """The parts that are bought by their value, in order; figures of a bought unit are not among them."""

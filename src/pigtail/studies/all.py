@@ -16,6 +16,7 @@ from pigtail.studies.power import study_power
 from pigtail.studies.results import LevelStudy, LoomStudy, PowerStudy, ReturnsStudy, Studies
 from pigtail.studies.returns import study_returns
 from pigtail.studies.survey import study_survey
+from pigtail.studies.taps import study_taps
 
 
 def study_job(job: Job) -> Studies:
@@ -32,7 +33,7 @@ def _studied(job: Job) -> Studies:
         build = study_loom(job)
     except CatalogueError as error:
         build = LoomStudy("build", {}, (_unsolved("build", error),))
-    return Studies(survey, _level(measured), _power(measured), _returns(measured), build)
+    return Studies(survey, study_taps(job), _level(measured), _power(measured), _returns(measured), build)
 
 
 def _unsolved(name: str, error: Exception) -> Finding:

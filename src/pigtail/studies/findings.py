@@ -41,13 +41,16 @@ class Remedy(msgspec.Struct, frozen=True):
 
 
 class Measure(msgspec.Struct, frozen=True):
-    """A reading that would settle something: where the probes go, and why."""
+    """A reading that would settle something: where the probes go, why, what is played, clipped across or put in series."""
 
     point: str
     against: str
     state: str
     function: Function
     reason: str
+    drive: str = ""
+    load: float | None = None
+    series: float | None = None
 
 
 class Ingredient(msgspec.Struct, frozen=True):

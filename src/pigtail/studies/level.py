@@ -1,43 +1,48 @@
-"""Level: what arrives at the input of each feed, against what is wanted there.
+"""Level: what arrives at the input of each feed, against what is wanted there, and what else the feed does.
 
-Delivered level: |H|·e.m.f. at 1 kHz, H the transfer of the whole netlist from the source's e.m.f. to the voltage
-between the input and its own return; for one source, pad and load this is the divider
-Vout/Vin = (R2∥RL)/(Rs + R1 + R2∥RL). Corners: the frequencies where |H| is 3 dB below 1 kHz, for one capacitor
-f = 1/(2πC·(Rs + Rload)). Offset: the same two nodes at rest. Limits and words stand in the table of judgements.
+How each number comes about stands in `feed` and `feed_uses`; limits and words stand in the table of judgements.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any
-
 import numpy as np
-from numpy.typing import NDArray
+from msgspec.structs import replace
 
-from pigtail.catalogue.topologies import topology
-from pigtail.circuit import Batch
-from pigtail.job.model import AudioIn, AudioOut, Job, Link, Purpose
-from pigtail.job.wiring import addresses_of, return_address
-from pigtail.studies.compile import Netlist, compile_job
-from pigtail.studies.estimate import Estimate, Input, Wanted
+from pigtail.job.model import AudioIn, AudioOut, Channel, Job, Link, Plus, Purpose, Trait, Use
+from pigtail.job.wiring import return_address
+from pigtail.studies.chain import trait
+from pigtail.studies.compile import compile_job
+from pigtail.studies.estimate import Estimate
+from pigtail.studies.feed import Feed
+from pigtail.studies.feed_uses import uses
 from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.judging import judge
-from pigtail.studies.results import FeedDetail, LevelStudy, Rung
-from pigtail.studies.spread import Samples, estimate, split
+from pigtail.studies.results import FeedDetail, LevelStudy
+from pigtail.studies.stages import stages
+from pigtail.studies.throughs import study_throughs
+from pigtail.units import format_quantity
+from pigtail.units.known import weakest
 
-Array = NDArray[np.float64]
-REFERENCE_HZ = 1000.0
-SEARCH_HZ = (1e-3, 1e8)
-REFINEMENTS = 1
-SPLIT = np.linspace(0.0, 1.0, 13)
-#: Width of the neighbourhood of the nominal corner in which a sample's corner is looked for first, in decades.
-NEAR_DECADES = 2.0
-NEAR = np.linspace(0.0, 1.0, 17)
-CORNER_DB = -10 * np.log10(2.0)
-CURVE_HZ = np.geomspace(5.0, 200e3, 70)
-
-#: The judgements of a feed, in the order in which they are read.
+#: Voltages that capacitors are sold for [V], and the DC that turns nothing round [V].
+RATINGS = (6.3, 10.0, 16.0, 25.0, 35.0, 50.0, 63.0, 100.0, 160.0, 250.0, 400.0)
+SMALL_V = 0.1
+#: An input that wants less than this may be one for records, equalised [V].
+MILLIVOLTS = 0.02
+#: The judgements of a feed, in the order in which they are read: those of every feed, and those of feeds that have the number.
 JUDGED = ("level.fits", "level.headroom", "level.bass", "level.treble", "level.offset", "level.load")
+ALSO_JUDGED = (
+    "level.cross",
+    "level.pop",
+    "level.tap",
+    "level.mix",
+    "level.flat",
+    "level.tilt",
+    "level.core",
+    "level.balance",
+    "level.power",
+    "level.hiss",
+)
+HEADPHONES_JUDGED = ("level.loud_enough", "level.damping", "level.hearing")
 
 
 def study_level(job: Job) -> LevelStudy:
@@ -52,13 +57,19 @@ def study_level(job: Job) -> LevelStudy:
     details: list[FeedDetail] = []
     findings: list[Finding] = []
     for link in feeds:
-        found = _ends(job, link)
-        if isinstance(found, Finding):
-            findings.append(found)
+        ends = _ends(job, link)
+        if isinstance(ends, Finding):
+            findings.append(ends)
             continue
-        detail = _Feed(netlist, link, *found).study()
-        details.append(detail)
+        feed = Feed(netlist, link, *ends)
+        detail = feed.study()
+        further = uses(feed)
+        noise = further.pop("noise_dbv", None)
+        details.append(replace(detail, numbers=detail.numbers | further, noise=noise))
+    details = _balanced(job, details)
+    for detail in details:
         findings += _judge(job, detail)
+    findings += study_throughs(job)
     numbers = _numbers(details)
     findings.sort(key=lambda f: ORDER.index(f.severity))
     return LevelStudy("level", numbers, tuple(findings), tuple(details))
@@ -66,205 +77,59 @@ def study_level(job: Job) -> LevelStudy:
 
 def _ends(job: Job, link: Link) -> tuple[tuple[str, ...], str] | Finding:
     """The outputs that drive a feed and the input it drives, or a finding when one of them is absent."""
-    sources = tuple(
-        j.terminal for j in link.joins if j.port != "com" and isinstance(job.terminal(j.terminal), AudioOut)
-    )
-    sinks = [
-        j.terminal for j in link.joins if j.port == "out" and isinstance(job.terminal(j.terminal), AudioIn)
-    ]
+    sources = tuple(a for a in link.starts if isinstance(job.terminal(a), AudioOut))
+    sinks = [a for a in link.at("out") if isinstance(job.terminal(a), AudioIn)]
     if not sources or not sinks:
         what = "no output drives it" if not sources else "it does not end at an input"
         return Finding("level.open_feed", Severity.FIX, link.id, f"{link.name} is not complete: {what}.")
     return sources, sinks[0]
 
 
-class _Feed:
-    """One feed on a compiled netlist: solves it for samples and estimates its numbers."""
-
-    def __init__(self, netlist: Netlist, link: Link, sources: tuple[str, ...], sink: str) -> None:
-        self.netlist, self.link, self.sources, self.sink = netlist, link, sources, sink
-        self.out, self.back = netlist.node(sink), netlist.reference(sink)
-        self.rung_nodes = self._rungs()
-        others = [f"{netlist.node(a)}_drive" for a in addresses_of(netlist.job, AudioOut) if a not in sources]
-        self.drives = dict.fromkeys(others, 0.0)
-        self.inputs = [i for i in netlist.inputs if i.in_deck or i.subject == sink]
-
-    def _rungs(self) -> list[tuple[str, str]]:
-        """Words and node of each rung behind the module's pin."""
-        sections = self.link.sections
-        nodes = [f"{self.link.id}_n{k + 1}" for k in range(len(sections) - 1)]
-        titles = [topology(s.topology).short for s in sections]
-        return [(f"after the {t}", n) for t, n in zip(titles, nodes, strict=False)]
-
-    def study(self) -> FeedDetail:
-        wanted = {
-            "delivered": Wanted("dBV", "the delivered level"),
-            "target": Wanted("dB", "delivered minus wanted"),
-            "headroom": Wanted("dB", "the headroom to overload"),
-            "offset": Wanted("V", "the DC at the input"),
-            "one": Wanted("dBV", "the level of one channel alone"),
-            "load": Wanted("Ω", "what the network loads the source with"),
-            "wanted": Wanted("dBV", "the level wanted"),
-            "overload": Wanted("dBV", "the overload level"),
-            "emf": Wanted("dBV", "the e.m.f."),
-            "pin": Wanted("dBV", "the level at the output pin"),
-            **{f"rung{k}": Wanted("dBV", words) for k, (words, _) in enumerate(self.rung_nodes)},
-        }
-        found = estimate(self.inputs, self.solve, wanted)
-        nominal = {i.name: np.array([i.ends[1]]) for i in self.inputs}
-        *curve, middle = np.abs(self._transfer(nominal, np.append(CURVE_HZ, REFERENCE_HZ)))[0]
-        corners = self._corners()
-        rungs = (
-            Rung("e.m.f.", found["emf"]),
-            Rung("output pin", found["pin"]),
-            *(Rung(words, found[f"rung{k}"]) for k, (words, _) in enumerate(self.rung_nodes)),
-            Rung("at the input", found["delivered"]),
-        )
-        numbers = {
-            "delivered_dbv": found["delivered"],
-            "target_db": found["target"],
-            "headroom_db": found["headroom"],
-            "low_cut_hz": corners["low"],
-            "high_cut_hz": corners["high"],
-            "offset_v": found["offset"],
-            "load_ohm": found["load"],
-        }
-        if len(self.sources) > 1:
-            numbers["one_channel_dbv"] = found["one"]
-        return FeedDetail(
-            self.link.id,
-            self.sources,
-            self.sink,
-            rungs,
-            found["wanted"],
-            found["overload"],
-            tuple(CURVE_HZ.tolist()),
-            tuple((20 * np.log10(np.maximum(curve, 1e-12) / max(float(middle), 1e-12))).tolist()),
-            numbers,
-        )
-
-    def _transfer(self, samples: Samples, hertz: Array) -> NDArray[np.complex128]:
-        """Voltage between the input and its return [S, F] with all sources of the feed driven."""
-        solution = Batch(self.netlist.circuit, self.netlist.deck_samples(samples, **self.drives)).ac(hertz)
-        found: NDArray[np.complex128] = solution.v(self.out, self.back)
-        return found
-
-    def solve(self, samples: Samples) -> dict[str, Array]:
-        net = self.netlist
-        every = {f"{net.node(a)}_drive": 1.0 for a in self.sources} | self.drives
-        alone = every | {f"{net.node(a)}_drive": 0.0 for a in self.sources[1:]}
-        batch = Batch(net.circuit, net.cases(samples, every, alone))
-        driven, rest = batch.ac([REFERENCE_HZ]), batch.operating_point()
-
-        def both(solved: NDArray[Any]) -> NDArray[Any]:
-            return split(solved, 2)[0].reshape(-1)
-
-        source = net.node(self.sources[0])
-        source_back = net.reference(self.sources[0])
-        current = both(driven.i(f"rz.x{source}"))
-        pin = both(driven.v(source, source_back))
-        arrived, alone_arrived = split(driven.v(self.out, self.back)[:, 0], 2)
-        delivered = _dbv(arrived)
-        stem = self.sink.replace(".", "_")
-        wanted, overload = (20 * np.log10(samples[f"{stem}_{k}"]) for k in ("wanted", "overload"))
-        results = {
-            "delivered": delivered,
-            "target": delivered - wanted,
-            "headroom": overload - delivered,
-            "offset": both(rest.v(self.out, self.back)),
-            "one": _dbv(alone_arrived),
-            "load": np.abs(pin) / np.maximum(np.abs(current), 1e-15),
-            "wanted": wanted,
-            "overload": overload,
-            "emf": 20 * np.log10(np.maximum(samples[f"{source}_emf"], 1e-12)),
-            "pin": _dbv(pin),
-        }
-        for k, (_, node) in enumerate(self.rung_nodes):
-            results[f"rung{k}"] = _dbv(both(driven.v(node, self.back)))
-        return results
-
-    def _corners(self) -> dict[str, Estimate]:
-        """The −3 dB corners, estimated over those inputs that move the response there."""
-        nominal = {i.name: np.array([i.ends[1]]) for i in self.inputs}
-        low, high = (float(c[0]) for c in self._crossings(nominal, _grid(-1), _grid(1)))
-        telling = self._telling(low, high)
-        fixed = {i.name: np.array([i.ends[1]]) for i in self.inputs if i not in telling}
-        grids = [
-            np.log10(around) + side * (NEAR_DECADES * NEAR - NEAR_DECADES / 2)
-            for around, side in ((low, -1), (high, 1))
-        ]
-
-        def solve(samples: Samples) -> dict[str, Array]:
-            found = self._crossings(fixed | samples, *grids)
-            return dict(zip(("low", "high"), found, strict=True))
-
-        wanted = {"low": Wanted("Hz", "the low corner"), "high": Wanted("Hz", "the high corner")}
-        return estimate(telling, solve, wanted)
-
-    def _telling(self, low: float, high: float) -> Sequence[Input]:
-        """The inputs that move the response at the corners or at 1 kHz."""
-        names = [i.name for i in self.inputs]
-        ends = np.array([i.ends for i in self.inputs])
-        matrix = np.tile(ends[:, 1], (1 + len(names), 1))
-        moved = np.where(ends[:, 2] > ends[:, 1], ends[:, 2], ends[:, 1] * 1.1 + 1e-12)
-        matrix[1:][np.diag_indices(len(names))] = moved
-        hertz = np.array([low, REFERENCE_HZ, high])
-        h = np.abs(self._transfer(dict(zip(names, matrix.T, strict=True)), hertz))
-        ratio = h / np.maximum(h[:, 1:2], 1e-15)
-        shift = np.abs(ratio - ratio[0]).max(axis=1)[1:]
-        chosen = [i for i, s in zip(self.inputs, shift, strict=True) if s > 1e-5]
-        return chosen or self.inputs[:1]
-
-    def _crossings(self, samples: Samples, low: Array, high: Array) -> tuple[Array, Array]:
-        """Frequencies [Hz] of the two −3 dB corners, one a sample each.
-
-        `low` and `high` are grids of log10 of frequencies from inside the band outward. On each the interval where
-        |H| falls below the limit is split once more, and the crossing read off its chord in log |H|. A corner
-        outside its grid is looked for on the whole range; one that is not there is at the end of it.
-        """
-        batch = Batch(self.netlist.circuit, self.netlist.deck_samples(samples, **self.drives))
-        size = max(v.size for v in samples.values())
-
-        def magnitude(*logs: Array) -> list[Array]:
-            """|H| [S, F] at several sets of log10 frequencies, each [F] or [S, F], in one solution."""
-            hertz = 10 ** np.concatenate([np.broadcast_to(g, (size, g.shape[-1])) for g in logs], axis=1)
-            h = np.abs(batch.ac(hertz).v(self.out, self.back))
-            return np.split(h, np.cumsum([g.shape[-1] for g in logs])[:-1], axis=1)
-
-        reference, *h = magnitude(np.array([np.log10(REFERENCE_HZ)]), low, high)
-        limit = reference[:, 0] * 10 ** (CORNER_DB / 20)
-        if any(not ((x[:, 0] >= limit) & (x[:, -1] < limit)).all() for x in h):
-            low, high = _grid(-1), _grid(1)
-            h = magnitude(low, high)
-        inner = [np.broadcast_to(g, x.shape) for g, x in zip((low, high), h, strict=True)]
-        for _ in range(REFINEMENTS):
-            ends = [_bracket(g, x, limit) for g, x in zip(inner, h, strict=True)]
-            inner = [near[:, None] + (far - near)[:, None] * SPLIT for near, far, _, _ in ends]
-            h = magnitude(*inner)
-        found = []
-        for grid, x in zip(inner, h, strict=True):
-            near, far, inside, outside = _bracket(grid, x, limit)
-            part = (np.log(inside) - np.log(limit)) / np.maximum(np.log(inside) - np.log(outside), 1e-30)
-            found.append(np.asarray(10 ** (near + (far - near) * np.clip(part, 0.0, 1.0))))
-        return found[0], found[1]
+def twin_of(job: Job, link: Link) -> Link | None:
+    """The feed of the other channel: through the same networks, from the other output of one device to the other input of
+    another; None if there is none."""
+    here = _channels(job, link)
+    if here is None:
+        return None
+    for other in job.links:
+        there = _channels(job, other) if other.id != link.id and other.purpose is Purpose.FEED else None
+        if there is None or there[:2] != here[:2] or there[2] is here[2]:
+            continue
+        if [s.topology for s in other.sections] == [s.topology for s in link.sections]:
+            return other
+    return None
 
 
-def _bracket(grid: Array, h: Array, limit: Array) -> tuple[Array, Array, Array, Array]:
-    """Where |H| first falls below the limit: log10 of the last frequency above and the first below, and |H| there."""
-    below = h < limit[:, None]
-    below[:, -1] = True
-    first = np.maximum(below.argmax(axis=1), 1)
-    rows = np.arange(len(h))
-    return grid[rows, first - 1], grid[rows, first], h[rows, first - 1], np.maximum(h[rows, first], 1e-30)
+def _channels(job: Job, link: Link) -> tuple[str, str, Channel] | None:
+    """From which device to which, and on which channel, a feed of one channel goes."""
+    starts, ends = link.starts, link.at("out")
+    if len(starts) != 1 or len(ends) != 1:
+        return None
+    channel = getattr(job.terminal(ends[0]), "channel", Channel.MONO)
+    if channel is Channel.MONO:
+        return None
+    return starts[0].partition(".")[0], ends[0].partition(".")[0], channel
 
 
-def _grid(side: int) -> Array:
-    """log10 of frequencies from 1 kHz to the end of the search range below (−1) or above (+1)."""
-    return np.linspace(np.log10(REFERENCE_HZ), np.log10(SEARCH_HZ[0 if side < 0 else 1]), 25)
-
-
-def _dbv(volts: NDArray[np.complex128]) -> Array:
-    return np.asarray(20 * np.log10(np.maximum(np.abs(volts), 1e-12)))
+def _balanced(job: Job, details: list[FeedDetail]) -> list[FeedDetail]:
+    """The details with how far left and right are apart by their networks alone, where a feed has a twin."""
+    by_link = {d.link: d for d in details}
+    found = []
+    for detail in details:
+        link = job.link(detail.link)
+        twin = twin_of(job, link) if link is not None else None
+        other = by_link.get(twin.id) if twin is not None else None
+        a = detail.numbers.get("parts_db")
+        b = other.numbers.get("parts_db") if other is not None else None
+        if a is None or b is None or a.value is None or b.value is None:
+            found.append(detail)
+            continue
+        apart = Estimate(
+            a.value - b.value, a.low - b.high, a.high - b.low, "dB", weakest([a.basis, b.basis]),
+            "left against right, by the parts", (*a.leading, *b.leading),
+        )  # fmt: skip
+        found.append(replace(detail, numbers=detail.numbers | {"match_db": apart}))
+    return found
 
 
 def _numbers(details: list[FeedDetail]) -> dict[str, Estimate]:
@@ -287,12 +152,138 @@ def _numbers(details: list[FeedDetail]) -> dict[str, Estimate]:
 
 def _judge(job: Job, detail: FeedDetail) -> list[Finding]:
     """The findings of one feed."""
-    target = detail.numbers["target_db"].value
+    n = detail.numbers
+    target = n["target_db"].value
     quiet = target is not None and target < 0
-    words = {
+    sink, link = job.terminal(detail.sink), job.link(detail.link)
+    assert isinstance(sink, AudioIn)
+    assert link is not None
+    shown = ("most_w", "wanted_w", "supply_needed_v", "power_w", "over_own_db")
+    words: dict[str, str] = {k: n[k].short() for k in shown if k in n}
+    words |= {
         "name": job.label(detail.sink),
         "back": job.label(return_address(job, detail.sink)),
+        "source": job.label(detail.sources[0]),
         "side": "quiet" if quiet else "loud",
         "way": "below" if quiet else "above",
+        "polarity": _polarity(n),
     }
-    return [judge(code, detail.numbers, detail.link, words) for code in JUDGED]
+    codes = [*JUDGED, *ALSO_JUDGED, *(HEADPHONES_JUDGED if sink.use is Use.HEADPHONES else ())]
+    if sink.use is not Use.LINE and any(s.shape.amplifier for s in stages(link)):
+        codes.remove("level.hiss")  # judged by the ear at the speaker, against its sensitivity
+    found = [judge(code, n, detail.link, words) for code in codes if number_of(code) in n]
+    return [*found, *_capacitors(job, link, detail), *_hazards(job, link, detail)]
+
+
+def number_of(code: str) -> str:
+    """The number that a judgement judges."""
+    from pigtail.studies.judging import judgements
+
+    return judgements()[code].number
+
+
+def _polarity(numbers: dict[str, Estimate]) -> str:
+    """What is said of the polarity of a crossover sum."""
+    flat, turned = numbers.get("flat_db"), numbers.get("turned_db")
+    if flat is None or turned is None or flat.value is None or turned.value is None:
+        return ""
+    return " One way is turned round: swap its polarity." if turned.value < flat.value - 1.0 else ""
+
+
+def _hazards(job: Job, link: Link, detail: FeedDetail) -> list[Finding]:
+    """What is wrong by what the ends are, whatever the numbers say."""
+    found = []
+    sink = job.terminal(detail.sink)
+    assert isinstance(sink, AudioIn)
+    isolated = stages(link)[0].shape.isolates
+    for address in detail.sources:
+        source = job.terminal(address)
+        if (
+            source is not None
+            and trait(job, source, Trait.BRIDGE_TIED)
+            and sink.use is Use.LINE
+            and not isolated
+        ):
+            found.append(
+                Finding(
+                    "level.bridge_tied", Severity.STOP, link.id,
+                    f"{job.label(address)} is one side of a bridge-tied output: joined to {job.label(detail.sink)} its other "
+                    "side would drive the ground. Take the signal before the amplifier chip, or go through a transformer.",
+                    why="both sides of a bridge-tied output swing, around half the supply; neither may meet a ground",
+                )
+            )  # fmt: skip
+    grounded = [
+        x.name
+        for x in job.links
+        if x.purpose is Purpose.RETURN and any(a in link.at("com") for a in _ends_of(x))
+    ]
+    last = stages(link)[-1].shape
+    if last.swing > 1 and grounded:
+        found.append(
+            Finding(
+                "level.bridge_grounded", Severity.STOP, link.id,
+                f"Both ends of {job.label(detail.sink)} are driven, and {grounded[0].lower()} joins one of them to a ground: "
+                "leave that wire out, or the amplifier is shorted.",
+                why="both sides of a bridge-tied or balanced output swing; neither may meet a ground",
+            )
+        )  # fmt: skip
+    level = sink.wanted
+    if sink.has(Trait.EQUALISED) is None and level is not None and level.nominal <= MILLIVOLTS:
+        found.append(
+            Finding(
+                "level.equalised_unknown", Severity.UNKNOWN, link.id,
+                f"Whether {job.label(detail.sink)} is equalised for records is not known; at {level.nominal * 1e3:.0f} mV it may be.",
+                why="inputs for magnetic pickups follow 3180, 318 and 75 µs: 20 dB from 1 kHz down to the bass",
+                settle="Look whether the papers call it phono; or inject 100 Hz and 10 kHz alike and compare what comes out.",
+            )
+        )  # fmt: skip
+    return found
+
+
+def _ends_of(link: Link) -> tuple[str, ...]:
+    return tuple(j.terminal for j in link.joins)
+
+
+def _capacitors(job: Job, link: Link, detail: FeedDetail) -> list[Finding]:
+    """Which way round the coupling capacitor goes, and what voltage it must stand: twice what may lie across it; and
+    whether the one that was chosen does."""
+    across = detail.numbers.get("capacitor_v")
+    if across is None or across.value is None:
+        return []
+    most = max(abs(across.low), abs(across.high))
+    rating = next((v for v in RATINGS if v >= 2 * most), RATINGS[-1])
+    volts = format_quantity(abs(across.value), "V")
+    part = next(p for s in link.sections if s.topology == "coupling" for p in s.parts if p.name == "c1")
+    toward = job.label(detail.sources[0] if across.value > 0 else detail.sink)
+    right = Plus.SOURCE if across.value > 0 else Plus.INPUT
+    if across.low < -SMALL_V and across.high > SMALL_V:
+        which = "either side may be the higher: take film, or two electrolytics back to back"
+        wrong = part.plus in (Plus.SOURCE, Plus.INPUT)
+    elif most <= SMALL_V:
+        which, wrong = "next to no DC lies across it: film, or plus toward the source", False
+    else:
+        which = f"plus toward {toward}, which is {volts} higher"
+        wrong = part.plus in (Plus.SOURCE, Plus.INPUT) and part.plus is not right
+
+    def told(code: str, severity: Severity, sentence: str) -> list[Finding]:
+        why = "twice the greatest DC across it (common practice); up to 1 µF film is as easily had"
+        return [
+            Finding(
+                code, severity, link.id, sentence, value=across.value, low=across.low, high=across.high, unit="V",
+                basis=across.basis.value, why=why,
+            )
+        ]  # fmt: skip
+
+    if wrong:
+        sentence = f"The coupling capacitor is the wrong way round, {part.plus.value}: {which}."
+        return told("level.capacitor_reversed", Severity.FIX, sentence)
+    if part.rating is not None and part.rating.nominal < 2 * most:
+        bad = part.rating.nominal < most
+        sentence = (
+            f"The coupling capacitor is rated {part.rating.nominal:g} V and up to {format_quantity(most, 'V')} lie across it: "
+            f"take {rating:g} V or more."
+        )
+        severity = Severity.FIX if bad else Severity.WATCH
+        return told("level.capacitor_rating", severity, sentence)
+    sentence = f"The coupling capacitor stands {rating:g} V or more; {which}."
+    return told("level.capacitor", Severity.GOOD, sentence)

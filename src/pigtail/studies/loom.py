@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from pigtail.catalogue.topologies import topology
-from pigtail.job.model import HOST, Channel, Job, Join, Link, Purpose, SupplyIn
+from pigtail.job.model import HOST, Channel, Job, Join, Link, Plus, Purpose, Section, SupplyIn
 from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.results import LoomStudy, PartLine, Wire
 from pigtail.units import Known, format_quantity
@@ -65,7 +65,10 @@ def _wire(job: Job, link: Link, join: Join) -> Wire:
 
 
 #: How the ports of a network are called on paper.
-PORTS = {"in": "in", "in_l": "left in", "in_r": "right in", "out": "out", "com": "common"}
+PORTS = {
+    "in": "in", "in_l": "left in", "in_r": "right in", "in_low": "low in", "in_high": "high in", "out": "out",
+    "com": "common", "back": "source's return", "sup": "its supply",
+}  # fmt: skip
 
 
 def _end(job: Job, address: str) -> str:
@@ -77,7 +80,7 @@ def _end(job: Job, address: str) -> str:
         owner = next(m.name for m in job.modules if m.id == device_id)
     if terminal is None:
         return address
-    return f"{owner}: {terminal.name}" + (f", {terminal.place}" if terminal.place else "")
+    return f"{owner}: {terminal.name}" + (f", {terminal.place.text()}" if terminal.place else "")
 
 
 def _other(link: Link, join: Join) -> str:
@@ -86,7 +89,9 @@ def _other(link: Link, join: Join) -> str:
 
 def usual_function(job: Job, link: Link, join: Join) -> str:
     """What a wire carries, in a word or two."""
-    if join.port == "com":
+    if join.port == "sup":
+        return "supply, from the rail"
+    if join.port in ("com", "back"):
         return "return of the network" if link.purpose is Purpose.FEED else "supply negative"
     if link.purpose is Purpose.RETURN:
         return "return"
@@ -134,11 +139,25 @@ def _parts(link: Link) -> list[PartLine]:
                     link.id,
                 )
             )
+        if shape.amplifier:
+            supply = format_quantity(given["supply"].nominal, "V")
+            note = (
+                "decoupled close to it; short heavy wires to its supply"
+                if shape.power
+                else "decoupled close to it; a middle of its own, or two supplies"
+            )
+            lines.append(
+                PartLine(
+                    link.name, "amplifier chip" if shape.power else "op-amp", f"from {supply}", note, link.id
+                )
+            )
+        if shape.isolates:
+            lines.append(PartLine(link.name, shape.title, "1:1", "mu-metal can, away from fields", link.id))
         for rule in shape.bought():
             value = given[rule.name]
             tolerance = (value.high - value.nominal) / value.nominal if value.nominal else 0.0
             note = f"±{100 * tolerance:.0f} %" + (
-                f"; {_rating(value.nominal)}" if rule.kind == "capacitor" else ""
+                f"; {_rating(section, rule.name, value.nominal)}" if rule.kind == "capacitor" else ""
             )
             reference = f"{link.name}, {shape.short} {rule.name.upper()}"
             lines.append(
@@ -153,8 +172,13 @@ def _parts(link: Link) -> list[PartLine]:
     return lines
 
 
-def _rating(farad: float) -> str:
-    return "film" if farad <= 1e-6 else "electrolytic, plus toward the bias, 16 V or more"
+def _rating(section: Section, name: str, farad: float) -> str:
+    """Kind, way round and rating of a capacitor, as they were chosen, else as is usual."""
+    part = next((p for p in section.parts if p.name == name), None)
+    volts = format_quantity(part.rating.nominal, "V") if part and part.rating else "16 V or more"
+    if part is not None and part.plus is not Plus.UNSAID:
+        return f"{part.plus.value}, {volts}" if part.plus is Plus.FILM else f"plus {part.plus.value}, {volts}"
+    return "film" if farad <= 1e-6 else f"electrolytic, plus toward the bias, {volts}"
 
 
 def _judge(wires: tuple[Wire, ...]) -> list[Finding]:

@@ -20,6 +20,7 @@ from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.results import PowerStudy, StateRow, SupplyDetail
 from pigtail.studies.spread import Samples, estimate, split
+from pigtail.studies.stage_supply import stage_findings
 from pigtail.units import Known, format_quantity
 
 Array = NDArray[np.float64]
@@ -29,6 +30,11 @@ AMBIENT_PLAUSIBLE_C = (20.0, 60.0)
 def study_power(job: Job) -> PowerStudy:
     """Study the supply of every module. Raises CompileError."""
     pins = [a for m in job.modules for a in addresses_of(job, SupplyIn, m.id)]
+    stages = stage_findings(job)
+    if job.modules and not pins:
+        plain = Finding("power.no_supply_needed", Severity.GOOD, "", "The modules draw no supply.")
+        ordered = sorted(stages or [plain], key=lambda f: ORDER.index(f.severity))
+        return PowerStudy("power", {}, tuple(ordered))
     if not pins:
         none = Finding("power.no_module", Severity.UNKNOWN, "", "No module is in the job yet.")
         return PowerStudy("power", {}, (none,))
@@ -45,6 +51,7 @@ def study_power(job: Job) -> PowerStudy:
         details.append(detail)
         findings += study.judge(detail)
         findings += _states(job, pin, *found)
+    findings += stages
     findings.sort(key=lambda f: ORDER.index(f.severity))
     numbers = {f"power.{k}": v for k, v in details[0].numbers.items()} if details else {}
     rows = tuple(StateRow(s.id, s.name, any(powered(job, p, s.id) for p in pins)) for s in job.host.states)

@@ -5,9 +5,10 @@ from __future__ import annotations
 import msgspec
 
 from pigtail.job.edits import Edit
-from pigtail.job.model import Job
+from pigtail.job.model import Job, Link
 from pigtail.studies.estimate import Estimate
-from pigtail.studies.findings import Finding, Severity, Study
+from pigtail.studies.findings import Finding, Measure, Severity, Study
+from pigtail.studies.protocol import Check
 
 
 class SurveyStudy(Study, frozen=True):
@@ -16,15 +17,54 @@ class SurveyStudy(Study, frozen=True):
     job: Job | None = None
 
 
+class Mark(msgspec.Struct, frozen=True):
+    """One criterion of a candidate: its weight, 0 to 1 or None where nothing is known, and why."""
+
+    key: str
+    words: str
+    weight: float
+    value: float | None
+    text: str
+
+
+class Candidate(msgspec.Struct, frozen=True):
+    """A point that could serve a want: its score from low to high [0 to 1], its marks, why it is a wrong choice
+    (code, severity, sentence), what would confirm it, whether the plan uses it."""
+
+    address: str
+    low: float
+    high: float
+    marks: tuple[Mark, ...]
+    wrong: tuple[tuple[str, Severity, str], ...]
+    asks: tuple[Check, ...]
+    used: bool
+
+
+class WantDetail(msgspec.Struct, frozen=True):
+    """What the Taps station shows of one want: its candidates, the best first; whether the plan wants it."""
+
+    key: str
+    words: str
+    candidates: tuple[Candidate, ...]
+    planned: bool
+
+
+class TapsStudy(Study, frozen=True):
+    """Findings about the points that are used, and the candidates of every want."""
+
+    wants: tuple[WantDetail, ...] = ()
+
+
 class Rung(msgspec.Struct, frozen=True):
-    """One rung of the ladder from the e.m.f. to the input: its words and level."""
+    """One rung of the ladder from the e.m.f. to the input: its words, its level, and the level at which it overloads."""
 
     words: str
     level: Estimate
+    ceiling: Estimate | None = None
 
 
 class FeedDetail(msgspec.Struct, frozen=True):
-    """What the Level station paints of one feed: ladder, response and the limits beside them."""
+    """What the Level station paints of one feed: ladder, response, the limits and the noise [dBV] beside them."""
 
     link: str
     sources: tuple[str, ...]
@@ -35,6 +75,7 @@ class FeedDetail(msgspec.Struct, frozen=True):
     curve_hz: tuple[float, ...]
     curve_db: tuple[float, ...]
     numbers: dict[str, Estimate]
+    noise: Estimate | None = None
 
 
 class LevelStudy(Study, frozen=True):
@@ -129,17 +170,19 @@ class LoomStudy(Study, frozen=True):
 
 
 class Studies(msgspec.Struct, frozen=True):
-    """What all studies found of one job."""
+    """What all studies found of one job; `asked` is what to measure next, put in by those who advise."""
 
     survey: SurveyStudy
+    taps: TapsStudy
     level: LevelStudy
     power: PowerStudy
     returns: ReturnsStudy
     build: LoomStudy
+    asked: tuple[Measure, ...] = ()
 
     def each(self) -> tuple[Study, ...]:
         """The studies in working order."""
-        return (self.survey, self.level, self.power, self.returns, self.build)
+        return (self.survey, self.taps, self.level, self.power, self.returns, self.build)
 
     @property
     def findings(self) -> tuple[Finding, ...]:
@@ -155,6 +198,42 @@ class Studies(msgspec.Struct, frozen=True):
     def verdicts(self) -> dict[str, Severity]:
         """Worst severity of each study."""
         return {s.name: s.verdict for s in self.each()}
+
+
+class Option(msgspec.Struct, frozen=True):
+    """A network that fits a feed: the link as it would be, in words, its worst severity, how far off the level may be
+    [dB], its numbers, its thermal noise at the input [V rms], parts to buy, its catch, what could not be told of it.
+
+    ladder: its rungs by their words [dBV]; cost: roughly, a resistor being 0.1; host_joints: joints to be undone at the
+    host; missing: parts that are not in stock; pareto: no other option is as good in every respect and better in one.
+    """
+
+    link: Link
+    words: str
+    severity: Severity
+    off_db: float
+    target: Estimate
+    headroom: Estimate
+    offset: Estimate
+    load: Estimate
+    noise_v: float
+    parts: int
+    catch: str
+    unknown: tuple[str, ...] = ()
+    pareto: bool = False
+    ladder: tuple[tuple[str, float], ...] = ()
+    cost: float = 0.0
+    host_joints: int = 0
+    missing: int = 0
+
+
+class Search(msgspec.Struct, frozen=True):
+    """What a search for a feed found: options, the best first; how many were solved; why there is none."""
+
+    link: str
+    options: tuple[Option, ...]
+    solved: int
+    trouble: str = ""
 
 
 class School(msgspec.Struct, frozen=True):

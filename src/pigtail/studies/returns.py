@@ -17,9 +17,9 @@ from pigtail.job.model import AudioIn, AudioOut, Job, Link, Purpose, SupplyIn
 from pigtail.job.wiring import addresses_of, return_address
 from pigtail.studies.compile import Netlist, compile_job
 from pigtail.studies.estimate import Estimate, Wanted
+from pigtail.studies.feed import REFERENCE_HZ
 from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.judging import judge
-from pigtail.studies.level import REFERENCE_HZ
 from pigtail.studies.results import Branch, ReturnsDetail, ReturnsStudy
 from pigtail.studies.spread import Samples, estimate, split
 
@@ -32,6 +32,14 @@ def study_returns(job: Job) -> ReturnsStudy:
     """Study the returns of a job in its working state. Raises CompileError."""
     feeds = [x for x in job.links if x.purpose is Purpose.FEED and _sink(job, x)]
     pins = addresses_of(job, SupplyIn)
+    if feeds and job.modules and not pins:
+        still = Finding(
+            "returns.no_current",
+            Severity.GOOD,
+            "",
+            "Nothing that is added draws a supply: no bursts in the audio return.",
+        )
+        return ReturnsStudy("returns", {}, (still,))
     if not feeds or not pins:
         none = Finding("returns.no_feed", Severity.UNKNOWN, "", "No feed and supply are planned yet.")
         return ReturnsStudy("returns", {}, (none,))
@@ -96,7 +104,7 @@ class _Buzz:
         sink = _sink(self.job, link)
         assert sink is not None
         self.sink = sink
-        outputs = addresses_of(self.job, AudioOut)
+        outputs = netlist.outputs
         sources = {j.terminal for j in link.joins}
         self.others = {f"{netlist.node(a)}_drive": 0.0 for a in outputs if a not in sources}
         self.silence = {f"{netlist.node(a)}_drive": 0.0 for a in outputs}

@@ -36,27 +36,45 @@ def estimate(inputs: Sequence[Input], solve: Solver, wanted: Mapping[str, Wanted
 
     Args: inputs; solve takes arrays [S] by input name and returns arrays [S] by result; wanted names the results.
     """
-    lows, nominals, highs = (
-        np.array(column, dtype=float) for column in zip(*(i.ends for i in inputs), strict=True)
-    )
-    count = len(inputs)
-    matrix = np.tile(nominals, (1 + 2 * count, 1))
-    matrix[1 : 1 + count][np.diag_indices(count)] = lows
-    matrix[1 + count :][np.diag_indices(count)] = highs
-    names = [i.name for i in inputs]
-    first = solve(dict(zip(names, matrix.T, strict=True)))
-    known = np.array([i.known is not None for i in inputs])
-    corners = np.empty((2 * len(wanted), count))
+    return estimate_many([inputs], solve, wanted)[0]
+
+
+def estimate_many(
+    cases: Sequence[Sequence[Input]], solve: Solver, wanted: Mapping[str, Wanted]
+) -> list[dict[str, Estimate]]:
+    """Results with their spread for several cases at once: each has inputs of the same names with values of its own."""
+    if not cases:
+        return []
+    names = [i.name for i in cases[0]]
+    ends = np.array([[i.ends for i in inputs] for inputs in cases], dtype=float)
+    known = np.array([[i.known is not None for i in inputs] for inputs in cases])
+    size, count = known.shape
+    lows, nominals, highs = ends[..., 0], ends[..., 1], ends[..., 2]
+    matrix = np.repeat(nominals[:, None, :], 1 + 2 * count, axis=1)
+    each = np.arange(count)
+    matrix[:, 1 + each, each] = lows
+    matrix[:, 1 + count + each, each] = highs
+
+    def solved(rows: NDArray[np.float64]) -> dict[str, NDArray[np.float64]]:
+        """Results [cases, rows] of a matrix [cases, rows, inputs]."""
+        flat = solve(dict(zip(names, rows.reshape(-1, count).T, strict=True)))
+        return {k: np.asarray(flat[k]).reshape(rows.shape[:2]) for k in wanted}
+
+    first = solved(matrix)
+    corners = np.empty((size, 2 * len(wanted), count))
     for row, name in enumerate(wanted):
-        down, up = first[name][1 : 1 + count], first[name][1 + count :]
+        down, up = first[name][:, 1 : 1 + count], first[name][:, 1 + count :]
         rises = up >= down
-        corners[2 * row] = np.where(known, np.where(rises, lows, highs), nominals)
-        corners[2 * row + 1] = np.where(known, np.where(rises, highs, lows), nominals)
-    second = solve(dict(zip(names, corners.T, strict=True)))
-    return {
-        name: _gather(inputs, known, first[name], second[name][2 * row : 2 * row + 2], want)
-        for row, (name, want) in enumerate(wanted.items())
-    }
+        corners[:, 2 * row] = np.where(known, np.where(rises, lows, highs), nominals)
+        corners[:, 2 * row + 1] = np.where(known, np.where(rises, highs, lows), nominals)
+    second = solved(corners)
+    return [
+        {
+            name: _gather(inputs, known[k], first[name][k], second[name][k, 2 * row : 2 * row + 2], want)
+            for row, (name, want) in enumerate(wanted.items())
+        }
+        for k, inputs in enumerate(cases)
+    ]
 
 
 def _gather(

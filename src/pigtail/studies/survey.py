@@ -8,30 +8,29 @@ from __future__ import annotations
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.job.model import (
     HOST,
-    AudioIn,
     Function,
     Job,
     Purpose,
     Rail,
     Reading,
     SupplyClass,
-    alive,
 )
 from pigtail.job.quantities import quantities
-from pigtail.job.readings import effective, standing
+from pigtail.job.readings import effective
 from pigtail.job.wiring import confirmed, first_function, probe_against, used_points
+from pigtail.studies.discharge import study_discharge
 from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.onspot import judged
 from pigtail.studies.results import SurveyStudy
-from pigtail.units import Known, format_quantity, format_spread
+from pigtail.units import Known, format_quantity
 
 HAZARD_DC_V = 60.0
-INPUT_DC_STOP_V, INPUT_DC_WATCH_V = 2.0, 0.1
 
 
 def study_survey(job: Job) -> SurveyStudy:
     """Study what is known of the host of a job as it was documented and read."""
     measured = effective(job)
-    findings = [_supply_class(job), *_input_dc(job), *_rails(job), *_differences(job, measured)]
+    findings = [_supply_class(job), *_discharge(job), *_readings(job), *_differences(job, measured)]
     findings += _used_points(job)
     findings.sort(key=lambda f: ORDER.index(f.severity))
     return SurveyStudy("survey", {}, tuple(findings), measured)
@@ -66,60 +65,36 @@ def _supply_class(job: Job) -> Finding:
     )
 
 
-def _input_dc(job: Job) -> list[Finding]:
-    """DC found on audio inputs, before any module is joined."""
-    found = []
-    for address in job.addresses():
-        terminal = job.terminal(address)
-        if not isinstance(terminal, AudioIn):
-            continue
-        for reading in standing(job, address, Function.DC_VOLTS):
-            volts, name = reading.value.nominal, job.label(address)
-            shown = format_quantity(volts, "V")
-            if abs(volts) > INPUT_DC_STOP_V:
-                sentence = f"{name} carries {shown} DC: this is no audio input. Join nothing to it; find another tap."
-                found.append(_about(reading, "survey.dc_on_input", Severity.STOP, sentence, INPUT_DC_STOP_V))
-            elif abs(volts) > INPUT_DC_WATCH_V:
-                sentence = f"{name} carries {shown} DC: only join it through a coupling capacitor."
-                found.append(
-                    _about(reading, "survey.biased_input", Severity.WATCH, sentence, INPUT_DC_WATCH_V)
-                )
-    return found
+def _discharge(job: Job) -> list[Finding]:
+    """How the reservoir is brought down, for a host in which one is known or holds more than a touch should meet."""
+    host = job.host
+    if host.reservoir is None and host.reservoir_volts is None:
+        return []
+    told = study_discharge(host)
+    severity = Severity.UNKNOWN if told.solder_s is None else Severity.WATCH
+    return [
+        Finding(
+            "survey.discharge", severity, HOST, f"Before it is touched: {told.sentence}",
+            why="V(t) = V0·exp(−t/RC); the step still asks for a reading below 10 V",
+        )
+    ]  # fmt: skip
 
 
-def _about(
-    reading: Reading, code: str, severity: Severity, sentence: str, limit: float | None = None
-) -> Finding:
-    return Finding(
-        code, severity, reading.point, sentence,
-        value=reading.value.nominal, low=reading.value.low, high=reading.value.high, limit=limit,
-        unit=reading.value.unit, basis="measured",
-        why=f"reading {reading.id}: {format_spread(reading.value.nominal, reading.value.low, reading.value.high, reading.value.unit)} "
-        f"in state “{reading.state}”",
-    )  # fmt: skip
-
-
-def _rails(job: Job) -> list[Finding]:
-    """Rails that are not there when they should be, or there when they should not."""
-    found = []
-    for address in job.addresses():
-        rail = job.terminal(address)
-        if not isinstance(rail, Rail) or rail.voltage is None:
-            continue
-        paper = abs(rail.voltage.nominal)
-        latest = {r.state: r for r in standing(job, address, Function.DC_VOLTS)}
-        for reading in latest.values():
-            state = job.state(reading.state)
-            words = state.name if state else reading.state
-            volts = reading.value.nominal
-            shown, name = format_quantity(volts, "V"), job.label(address)
-            if alive(rail, reading.state) and abs(volts) < 0.5 * paper:
-                sentence = f"{name} reads only {shown} while “{words}”; the papers say {format_quantity(paper, 'V')}."
-                found.append(_about(reading, "survey.rail_not_there", Severity.FIX, sentence))
-            elif not alive(rail, reading.state) and abs(volts) > 1.0:
-                sentence = f"{name} still reads {shown} while “{words}”, where it should be off."
-                found.append(_about(reading, "survey.rail_stays", Severity.WATCH, sentence))
-    return found
+def _readings(job: Job) -> list[Finding]:
+    """The latest reading of each kind at each place, where it is not as it should be."""
+    latest: dict[tuple[str, str, str, str], Reading] = {}
+    for reading in job.readings:
+        if not reading.struck:
+            latest[reading.point, reading.against, reading.state, reading.function.value] = reading
+    found = {}
+    for reading in latest.values():
+        finding = judged(job, reading)
+        if finding.severity is not Severity.GOOD:
+            found[finding.code, finding.subject, reading.state] = finding
+    worst: dict[tuple[str, str], Finding] = {}
+    for finding in found.values():
+        worst.setdefault(finding.key, finding)
+    return list(worst.values())
 
 
 def _differences(job: Job, measured: Job) -> list[Finding]:

@@ -7,6 +7,7 @@ from pigtail.units.text import (
     format_known,
     format_quantity,
     format_spread,
+    marking,
     parse_known,
     parse_quantity,
 )
@@ -23,6 +24,7 @@ __all__ = [
     "format_spread",
     "from_db",
     "from_dbv",
+    "marking",
     "parse_known",
     "parse_quantity",
 ]

@@ -174,6 +174,22 @@ def format_quantity(value: float, unit: str, digits: int = 3) -> str:
     return f"{shown} {prefix}{unit}".replace("-", "−")
 
 
+def marking(value: float, unit: str) -> str:
+    """A part's value as it is marked, the letter in place of the point (IEC 60062); resistors below 1 kΩ with R.
+
+    >>> marking(4700, "Ω"), marking(82e3, "Ω"), marking(330, "Ω"), marking(0.47, "Ω"), marking(4.7e-7, "F")
+    ('4k7', '82k', '330R', 'R47', '470n')
+    """
+    if not value > 0:
+        return format_quantity(value, unit)
+    if unit == "Ω" and value < 1:
+        return f"R{value:.3g}".replace("0.", "")
+    exponent = 3 * math.floor(math.log10(value) / 3 + 1e-9)
+    letter = {-12: "p", -9: "n", -6: "u", -3: "m", 0: "R", 3: "k", 6: "M", 9: "G"}.get(exponent, "")
+    number = f"{value / 10.0**exponent:.3g}"
+    return number.replace(".", letter) if "." in number else number + letter
+
+
 def format_spread(nominal: float, low: float, high: float, unit: str) -> str:
     """Value with its spread, `257 mV (240 mV … 275 mV)`; the value alone when there is no spread."""
     text = format_quantity(nominal, unit)

@@ -1,0 +1,58 @@
+"""A deck for every network of the catalogue and every model that has parts of its own: the subcircuit as it ships,
+between a source and a load of the trade.
+
+`python tests/reference/topologies.py` writes them beside the other decks; a test holds them to the catalogue's text.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from pigtail.catalogue.topologies import Topology, data, topologies
+
+DECKS = Path(__file__).parent / "decks"
+#: Macro-models beside the catalogue's networks, with what drives them.
+MODELS = {
+    "way_low": "X1 out 0 way_low emf=0.7 impedance=220 bias=1.3 drive=1 corner=1800\nRl out 0 22k\n",
+    "way_high": "X1 out 0 way_high emf=0.7 impedance=220 bias=1.3 drive=1 corner=1800\nRl out 0 22k\n",
+    "record_equalised": "Vs in 0 AC 1\nRi in 0 47k\nX1 in 0 out record_equalised\n",
+}
+
+
+def deck_of(shape: Topology) -> str:
+    """The network between a biased source of 220 Ω and 22 kΩ with a metre of cable; supplies between 12 V and 100 Ω."""
+    head = f"{shape.title}\n{data('models.cir').strip()}\n{shape.netlist}\n"
+    nodes = " ".join(
+        {"out": "out", "com": "c", "back": "b", "sup": "s"}.get(p, f"p_{p}") for p in shape.ports
+    )
+    call = (
+        f"X1 {nodes} {shape.key}{' fed=1' if shape.supplied else ''}{' vin=12' if shape.switching else ''}\n"
+    )
+    ground = "Rc c 0 10m\nRb b 0 20m\n"
+    if "supply" in shape.purposes:
+        return f"{head}{call}Vs p_in 0 DC 12\n{ground}Rl out c 100\n.op\n.end\n"
+    sources = "".join(
+        f"V{k} e{k} 0 DC {1.3 - 0.2 * k:g} AC {1 - 0.4 * k:g}\nRs{k} e{k} p_{p} 220\n"
+        for k, p in enumerate(shape.inputs)
+    )
+    load = "8" if shape.power else "32" if shape.key == "headphone_amp" else "22k"
+    noise = ".noise v(out) V0 dec 200 20 20k\n" if shape.bought() else ""
+    return (
+        f"{head}{call}{sources}{ground}Vp s 0 DC 5\nRl out c {load}\nCl out c 100p\nCs p_{shape.inputs[0]} 0 30p\n"
+        f".op\n.ac dec 5 10 100k\n{noise}.end\n"
+    )
+
+
+def decks() -> dict[str, str]:
+    """All of them by the name of their file."""
+    found = {f"topology_{key}": deck_of(shape) for key, shape in topologies().items()}
+    for name, lines in MODELS.items():
+        found[f"model_{name}"] = (
+            f"{name}\n{data('models.cir').strip()}\n{lines}.op\n.ac dec 5 10 100k\n.end\n"
+        )
+    return found
+
+
+if __name__ == "__main__":
+    for name, text in decks().items():
+        (DECKS / f"{name}.cir").write_text(text, encoding="utf-8")
