@@ -12,12 +12,14 @@ from pigtail.advice.measure import next_readings
 from pigtail.advice.networks import drop_network, set_converter
 from pigtail.advice.plan import propose
 from pigtail.advice.remedies import advised, schools
+from pigtail.bench.truth import StandIn
 from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
 from pigtail.cli.service import SERVICES
 from pigtail.job import edits
 from pigtail.job.check import check_job
 from pigtail.job.errors import EditError
-from pigtail.job.model import Function, Job, Purpose
+from pigtail.job.model import Function, Job, Purpose, SupplyClass
+from pigtail.job.reading_edits import log_reading
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.units import Basis, Known, parse_known
@@ -167,7 +169,7 @@ def test_points_of_the_plan_are_asked_for_first_then_what_verdicts_rest_on() -> 
     job = propose(_hall(), "m")
     asked = next_readings(job, study_job(job))
     assert {m.point for m in asked} >= {"host.record_in", "host.rail_low", "host.input_return"}
-    assert len({(m.point, m.function) for m in asked}) == len(asked)
+    assert len({(m.point, m.against, m.state, m.function) for m in asked}) == len(asked)
     assert all(m.against and m.state and m.reason for m in asked)
 
 
@@ -185,9 +187,19 @@ def test_answering_what_is_asked_ends_the_questions() -> None:
         if not asked:
             break
         m = asked[0]
-        value = 0.0 if m.point == "host.record_in" else answers[m.function]
-        job = edits.log_reading(
-            job, point=m.point, against=m.against, state=m.state, function=m.function, value=value, when=WHEN
+        quiet = m.function is Function.DC_VOLTS and m.point in ("host.record_in", "host.input_return")
+        value = 0.0 if quiet else answers[m.function]
+        job = log_reading(
+            job,
+            point=m.point,
+            against=m.against,
+            state=m.state,
+            function=m.function,
+            value=value,
+            when=WHEN,
+            load=m.load,
+            series=m.series,
+            drive=m.drive,
         )
     assert next_readings(job, study_job(job)) == ()
     assert study_job(job).survey.verdict is Severity.GOOD
@@ -206,3 +218,68 @@ def test_the_service_knows_what_the_window_asks_for(larkmoor: Job) -> None:
     document, studies = SERVICES["first_demo"]("larkmoor")
     assert document.job == larkmoor
     assert studies.verdicts == study_job(larkmoor).verdicts
+
+
+def test_an_impedance_that_a_verdict_wants_is_asked_for_by_two_readings() -> None:
+    """Open, then with a telling resistor across or in series; what the two give ends the question."""
+    job = propose(
+        edits.add_module(
+            edits.new_job("x", make_host("tape_recorder")), make_module("wireless_transmitter_5v", "m")
+        ),
+        "m",
+    )
+    job = edits.set_value(job, "host.out_left", "impedance", None)
+    asked = [
+        m
+        for m in next_readings(job, study_job(job))
+        if m.point == "host.out_left" and m.function is Function.AC_VOLTS
+    ]
+    assert [(m.drive, m.load) for m in asked[-2:]] == [("1 kHz", None), ("1 kHz", 1000.0)]
+    for m, volts in zip(asked[-2:], (0.4, 0.2), strict=True):
+        job = log_reading(
+            job,
+            point=m.point,
+            against=m.against,
+            state=m.state,
+            function=m.function,
+            value=volts,
+            when=WHEN,
+            drive=m.drive,
+            load=m.load,
+        )
+    again = [
+        m
+        for m in next_readings(job, study_job(job))
+        if m.point == "host.out_left" and m.function is Function.AC_VOLTS
+    ]
+    assert again == []
+    told = study_job(job).survey.job.terminal("host.out_left").impedance
+    assert told.nominal == pytest.approx(1000, rel=0.01)
+
+
+def test_a_telling_resistor_follows_what_is_thought_of_the_point() -> None:
+    """Twice an output's impedance, an input's own, a rail's voltage over what the module draws; else the usual."""
+    from pigtail.studies.protocol import suggested_clip
+
+    job = edits.add_module(
+        edits.new_job("x", make_host("receiver_amplifier")), make_module("wireless_receiver_5v", "m")
+    )
+    assert suggested_clip(job, "host.rec_left", "load") == 2200.0
+    assert suggested_clip(job, "host.aux_left", "series") == 47_000.0
+    drawn = sum(t.average.nominal for t in job.modules[0].terminals if getattr(t, "average", None))
+    load = suggested_clip(job, "host.rail_5v", "load")
+    assert load is not None
+    assert 5.0 / load == pytest.approx(drawn, rel=0.15)
+    assert suggested_clip(job, "host.star", "load") is None
+
+
+@pytest.mark.parametrize("supply", [SupplyClass.LIVE_CHASSIS, SupplyClass.UNKNOWN])
+def test_no_reading_is_asked_of_a_host_that_no_probe_may_touch(supply: SupplyClass, brindle: StandIn) -> None:
+    """A live chassis, and one of which nobody knows how it is fed: whatever is open, no probe is sent there."""
+    job = propose(edits.add_module(brindle.papers, make_module("wireless_receiver_5v", "m")), "m")
+    assert next_readings(job, study_job(job))
+    unwired = job
+    for link in job.links:
+        unwired = edits.remove_link(unwired, link.id)
+    asked = edits.set_supply(unwired, supply)
+    assert next_readings(asked, study_job(asked)) == ()

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from pigtail.bench.truth import StandIn
 from pigtail.job.file import Document, save
 from pigtail.job.model import Job
 
@@ -48,6 +49,7 @@ def test_the_flawed_demo_exits_1_and_names_its_faults(demos: Path) -> None:
     assert (done.returncode, done.stderr) == (1, "")
     assert report["verdicts"] == {
         "survey": "good",
+        "taps": "good",
         "level": "good",
         "power": "fix",
         "returns": "fix",
@@ -178,3 +180,23 @@ def test_opening_a_bad_file_exits_2_before_a_window_opens(tmp_path: Path) -> Non
     assert done.returncode == 2
     assert "no such file" in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1
+
+
+def test_next_asks_for_the_most_telling_reading_first(demos: Path, tmp_path: Path, brindle: StandIn) -> None:
+    """As lines for people, as an array for programs; nothing where nothing is open."""
+    from pigtail.advice.plan import propose
+    from pigtail.catalogue.kinds import make_module
+    from pigtail.job.edits import add_module
+
+    job = propose(add_module(brindle.papers, make_module("wireless_receiver_5v", "rx")), "rx")
+    path = tmp_path / "brindle.pigtail"
+    save(Document(job), path)
+    asked = json.loads(pigtail("next", path, "--json").stdout)
+    assert asked[0] == {
+        "point": "host.aux_left", "against": "host.u7_43", "state": "off", "function": "continuity", "drive": "",
+        "settles": "ring it out to U7 pin 43, selector left, power off",
+    }  # fmt: skip
+    lines = pigtail("next", path).stdout.splitlines()
+    assert len(lines) == len(asked)
+    assert "power off" in lines[0]
+    assert pigtail("next", demos / "tidewell-minor.pigtail").stdout == "Nothing is asked for.\n"

@@ -2,19 +2,35 @@
 
 from __future__ import annotations
 
-from pigtail.job.model import HOST, Function, Job
+from msgspec.structs import replace
+
+from pigtail.job.log import log_of
+from pigtail.job.model import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail, SupplyClass
 from pigtail.job.quantities import quantity
 from pigtail.job.readings import feeding
-from pigtail.job.wiring import first_function, probe_against
+from pigtail.job.wiring import first_function, probe_against, used_points
 from pigtail.studies.estimate import Estimate, Input
 from pigtail.studies.findings import Measure, Severity
+from pigtail.studies.protocol import open_checks, suggested_clip
 from pigtail.studies.results import Studies
+from pigtail.studies.sweep import connectors, pins, sweep
+
+#: Hosts that no probe is put on: one with a live chassis, and one of which nobody knows how it is fed.
+NO_PROBES = (SupplyClass.LIVE_CHASSIS, SupplyClass.UNKNOWN)
 
 
 def next_readings(job: Job, studies: Studies) -> tuple[Measure, ...]:
-    """Readings worth taking, the most telling first: points of the plan not read yet, then values that open
-    verdicts rest on and a meter can tell."""
+    """Readings worth taking, the most telling first: a reservoir to be found empty, the checks of points that the plan
+    uses, then values that open verdicts rest on and a meter can tell, then pins that a sweep leaves open. None of a host that no
+    probe may be put on."""
+    if job.host.supply in NO_PROBES:
+        return ()
     found: list[Measure] = []
+    for address in used_points(job):
+        found += [
+            Measure(c.point, c.against, c.state, c.function, c.reason, c.drive)
+            for c in open_checks(job, address)
+        ]
     for finding in studies.survey.findings:
         if finding.code == "survey.not_read":
             found.append(
@@ -30,9 +46,19 @@ def next_readings(job: Job, studies: Studies) -> tuple[Measure, ...]:
             if finding.severity in (Severity.UNKNOWN, Severity.FIX, Severity.STOP):
                 for estimate in study.numbers.values():
                     found += _of(job, estimate, finding.severity)
-    unique = {(m.point, m.function): m for m in reversed(found)}
-    ordered = [m for m in found if unique.get((m.point, m.function)) is m]
+    for connector in connectors(job):
+        rows = sweep(job, connector) if any(isinstance(t, Pin) for t in pins(job, connector)) else ()
+        found += [r.settle for r in rows if r.settle is not None and isinstance(job.terminal(r.address), Pin)]
+    unique = {(m.point, m.against, m.state, m.function, m.load, m.series): m for m in reversed(found)}
+    ordered = [
+        m for m in found if unique.get((m.point, m.against, m.state, m.function, m.load, m.series)) is m
+    ]
     return tuple(dict.fromkeys(ordered))
+
+
+def with_asked(job: Job, studies: Studies) -> Studies:
+    """The studies with what to measure next put in."""
+    return replace(studies, asked=next_readings(job, studies))
 
 
 def _of(job: Job, estimate: Estimate, severity: Severity) -> list[Measure]:
@@ -46,10 +72,38 @@ def _of(job: Job, estimate: Estimate, severity: Severity) -> list[Measure]:
             continue
         terminal = job.terminal(item.subject)
         what = quantity(terminal, item.field) if terminal is not None else None
-        if terminal is None or what is None or what.feeds is None or not item.subject.startswith(f"{HOST}."):
+        if terminal is None or what is None or not item.subject.startswith(f"{HOST}."):
+            continue
+        if what.feeds is None:
+            found += _by_two(job, item, estimate) if severity is Severity.UNKNOWN else []
             continue
         if feeding(job, item.subject, terminal, what.feeds) is None:
             found.append(_at(job, item.subject, what.feeds, f"settles {estimate.words}"))
+    return found
+
+
+def _by_two(job: Job, item: Input, estimate: Estimate) -> list[Measure]:
+    """The two readings that tell an impedance or the stiffness of a rail: open, then with a resistor."""
+    terminal = job.terminal(item.subject)
+    field = {"impedance": "load", "resistance": "load"}.get(item.field, "")
+    if isinstance(terminal, AudioIn) and field:
+        field = "series"
+    if not field or not isinstance(terminal, AudioIn | AudioOut | Rail):
+        return []
+    function = Function.DC_VOLTS if isinstance(terminal, Rail) else Function.AC_VOLTS
+    drive = "" if isinstance(terminal, Rail) else "1 kHz"
+    taken = [r for r in log_of(job).at(item.subject, function) if r.drive == drive]
+    against, state = probe_against(job, item.subject), job.working_state()
+    reason = f"settles {estimate.words}, with the reading after it"
+    found = []
+    if not any(r.load is None and r.series is None and r.state == state for r in taken):
+        found.append(Measure(item.subject, against, state, function, reason, drive))
+    if not any(getattr(r, field) is not None for r in taken):
+        ohm = suggested_clip(job, item.subject, field) or (47_000.0 if field == "series" else 1000.0)
+        clip = {field: ohm}
+        found.append(
+            Measure(item.subject, against, state, function, f"settles {estimate.words}", drive, **clip)
+        )
     return found
 
 

@@ -8,7 +8,7 @@ from pigtail.advice.links import NEAR_M, join, supply_link
 from pigtail.catalogue.topologies import topology
 from pigtail.job import edits
 from pigtail.job.errors import EditError
-from pigtail.job.model import Job, Link, Rail, Section, SupplyIn
+from pigtail.job.model import SIDE_PORTS, Job, Link, Rail, Section, SupplyIn
 from pigtail.job.wiring import return_address
 
 
@@ -23,7 +23,7 @@ def with_network(job: Job, link: Link, key: str) -> Link:
     behind_sum = bool(sections) and len(topology(sections[0].topology).inputs) > 1
     at = int(behind_sum) if key == "coupling" else len(sections)
     sections.insert(at, shape.section())
-    return _rejoined(job, link, tuple(sections))
+    return rejoined(job, link, tuple(sections))
 
 
 def without_network(job: Job, link: Link, index: int) -> Link:
@@ -31,20 +31,25 @@ def without_network(job: Job, link: Link, index: int) -> Link:
     if len(topology(link.sections[index].topology).inputs) > 1:
         raise EditError("the sum holds two outputs apart and cannot be taken out", value=index)
     sections = tuple(s for k, s in enumerate(link.sections) if k != index)
-    return _rejoined(job, link, sections or (topology("wire").section(),))
+    return rejoined(job, link, sections or (topology("wire").section(),))
 
 
-def _rejoined(job: Job, link: Link, sections: tuple[Section, ...]) -> Link:
+def rejoined(job: Job, link: Link, sections: tuple[Section, ...]) -> Link:
     """The link with other networks, its ports renamed and its common joined or dropped to suit them."""
     changed = replace(link, sections=sections)
     shapes = [topology(s.topology) for s in changed.sections]
-    starts = [j for j in link.joins if j.port not in ("out", "com")]
+    starts = [j for j in link.joins if j.port not in ("out", *SIDE_PORTS)]
     joins = [replace(j, port=p) for j, p in zip(starts, shapes[0].inputs, strict=False)]
     out = next(j for j in link.joins if j.port == "out")
     joins.append(out)
-    if any(s.common for s in shapes):
-        common = next((j for j in link.joins if j.port == "com"), None)
-        joins.append(common or join("com", return_address(job, out.terminal), NEAR_M))
+    ends = {"com": out.terminal, "back": starts[0].terminal}
+    for port in SIDE_PORTS:
+        if not any(port in s.ports for s in shapes):
+            continue
+        there = next((j for j in link.joins if j.port == port), None)
+        if there is None and port in ends and (back := return_address(job, ends[port])):
+            there = join(port, back, NEAR_M)
+        joins += [there] if there else []
     return replace(changed, joins=tuple(joins))
 
 

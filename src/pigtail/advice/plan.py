@@ -14,6 +14,7 @@ from pigtail.advice.links import NEAR_M, ROUTE_M, SUPPLY_TOPOLOGIES, join, rails
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import Batch
 from pigtail.job import edits
+from pigtail.job.check import refuse_live_chassis
 from pigtail.job.errors import EditError
 from pigtail.job.model import (
     HOST,
@@ -27,10 +28,15 @@ from pigtail.job.model import (
     Section,
     SupplyClass,
     SupplyIn,
+    Trait,
+    Use,
+    Way,
 )
 from pigtail.job.readings import effective
 from pigtail.job.wiring import addresses_of, return_address, star_address
+from pigtail.studies.chain import trait
 from pigtail.studies.compile import compile_job
+from pigtail.studies.feed import OWN_DC_V
 from pigtail.studies.findings import ORDER, Severity
 from pigtail.studies.power import study_power
 from pigtail.studies.returns import study_returns
@@ -40,6 +46,8 @@ Array = NDArray[np.float64]
 SUM_OHM = 4700.0
 PAD_SERIES_OHM = 1000.0
 SMALL_STEP_DB = 1.0
+#: A bleed that hardly shifts the DC of the input behind it.
+LIGHT_BLEED_OHM = 1e6
 COUPLING_F = (1e-6, 2.2e-6, 4.7e-6, 10e-6, 22e-6, 47e-6, 100e-6)
 LOW_CORNER_HZ = 5.0
 
@@ -50,7 +58,7 @@ def propose(job: Job, module_id: str) -> Job:
     Raises EditError when the host and the module have nothing to join, or the host's chassis is live.
     """
     if job.host.supply is SupplyClass.LIVE_CHASSIS:
-        edits.refuse_live_chassis(replace(job, links=(_probe_link(job),)))
+        refuse_live_chassis(replace(job, links=(_probe_link(job),)))
     module = job.device(module_id)
     if module is None or module_id == HOST:
         raise EditError(f"there is no module {module_id}", value=module_id)
@@ -80,7 +88,17 @@ def _probe_link(job: Job) -> Link:
 def _audio(job: Job, device_id: str, kind: type) -> list[tuple[str, Any]]:
     device = job.device(device_id)
     assert device is not None
-    return [(f"{device_id}.{t.id}", t) for t in device.terminals if isinstance(t, kind)]
+    found = [(f"{device_id}.{t.id}", t) for t in device.terminals if isinstance(t, kind)]
+    if device_id == HOST:  # a chip pin that an easier point rings out to is the same net
+        chip_pins = {t.rings_to for t in device.terminals if t.rings_to}
+        found = [(a, t) for a, t in found if t.id not in chip_pins]
+    if kind is AudioOut:
+        found = [(a, t) for a, t in found if not trait(job, t, Trait.BRIDGE_TIED)]
+    if device_id == HOST and kind is AudioOut:
+        found.sort(
+            key=lambda x: [trait(job, x[1], w) is True for w in (Trait.POWER_OUTPUT, Trait.FOLLOWS_VOLUME)]
+        )
+    return found
 
 
 def _pairs(job: Job, module_id: str) -> Iterator[tuple[list[str], str, Channel]]:
@@ -90,7 +108,11 @@ def _pairs(job: Job, module_id: str) -> Iterator[tuple[list[str], str, Channel]]
         if not outs or not ins:
             continue
         sides = {t.channel for _, t in ins}
+        ways = [a for a, t in outs if t.way is not Way.FULL]
         for sink, terminal in ins:
+            if len(ways) > 1:
+                yield ways[:2], sink, terminal.channel
+                continue
             same = [a for a, t in outs if t.channel is terminal.channel]
             if same:
                 yield same[:1], sink, terminal.channel
@@ -111,16 +133,71 @@ def _feeds(job: Job, pairs: list[tuple[list[str], str, Channel]]) -> Job:
 
 
 def _feed(job: Job, link_id: str, name: str, sources: list[str], sink: str) -> Link:
-    """A feed with the networks it needs: a sum for two sources, a capacitor for a bias, a pad for the level."""
+    """A feed with the networks it needs: a sum for two sources, a capacitor for a bias, what the end asks for, a pad for
+    the level."""
     summed = len(sources) > 1
-    sections: list[Section] = [topology("sum").section(r1=SUM_OHM, r2=SUM_OHM)] if summed else []
-    if _biased(job, sources, sink):
-        sections.append(topology("coupling").section())
+    ways = any(getattr(job.terminal(a), "way", Way.FULL) is not Way.FULL for a in sources)
+    sum_key = "recombine" if ways else "sum"
+    sections: list[Section] = [topology(sum_key).section(r1=SUM_OHM, r2=SUM_OHM)] if summed else []
+    last = _for_the_end(job, sink)
+    capacitor = [topology("coupling").section()] if _biased(job, sources, sink) else []
+    if capacitor and own_dc(job, sink) and not last:
+        return _capacitor_last(
+            job, _joined(job, link_id, name, sources, sink, sections or [topology("wire").section()])
+        )
+    if capacitor and not (last and topology(last[0]).blocks):
+        sections += capacitor
+    if last:
+        whole = [*sections, *(topology(k).section() for k in last)]
+        return fit_coupling(job, fit_volume(job, _joined(job, link_id, name, sources, sink, whole)))
     pad = [*sections, topology("pad").section(r1=PAD_SERIES_OHM)]
     with_pad = _joined(job, link_id, name, sources, sink, pad)
     fitted = fit_pad(job, with_pad)
     link = fitted or _joined(job, link_id, name, sources, sink, sections or [topology("wire").section()])
     return fit_coupling(job, link)
+
+
+def _capacitor_last(job: Job, link: Link) -> Link:
+    """The feed into an input with a DC of its own: the pad first, then a capacitor, its bleed too high to shift that DC."""
+    padded = fit_pad(job, with_section(job, link, topology("pad").section(r1=PAD_SERIES_OHM))) or link
+    return fit_coupling(job, with_section(job, padded, topology("coupling").section(r1=LIGHT_BLEED_OHM)))
+
+
+def with_section(job: Job, link: Link, section: Section) -> Link:
+    """The feed with one more network at its end."""
+    kept = tuple(s for s in link.sections if s.topology != "wire")
+    (sink,) = link.at("out")
+    return _joined(job, link.id, link.name, list(link.starts), sink, [*kept, section])
+
+
+def own_dc(job: Job, sink: str) -> bool:
+    """Whether an input is known to have a DC of its own."""
+    own = getattr(job.terminal(sink), "dc", None)
+    return own is not None and abs(own.nominal) > OWN_DC_V
+
+
+def fit_volume(job: Job, link: Link) -> Link:
+    """The link with its volume control, if it has one, turned to the wanted level."""
+    index = next((k for k, s in enumerate(link.sections) if s.topology == "volume"), None)
+    if index is None:
+        return link
+    turns = np.linspace(0.1, 1.0, 19)
+    level, wanted = _delivered(job, link, "turn", index, turns)
+    if wanted is None:
+        return link
+    return with_part(
+        link, index, "turn", round(float(turns[np.argmin(np.abs(level - 20 * np.log10(wanted)))]), 2)
+    )
+
+
+def _for_the_end(job: Job, sink: str) -> tuple[str, ...]:
+    """The networks that what a feed ends at asks for whatever the level: an amplifier, or the inverse of an equaliser."""
+    terminal = job.terminal(sink)
+    assert isinstance(terminal, AudioIn)
+    if terminal.has(Trait.EQUALISED):
+        return ("unrecord",)
+    kept = {Use.HEADPHONES: ("volume", "headphone_amp"), Use.SPEAKER: ("volume", "amp_bridged")}
+    return kept.get(terminal.use, ())
 
 
 def _joined(
@@ -131,6 +208,8 @@ def _joined(
     joins.append(join("out", sink, NEAR_M))
     if any(topology(s.topology).common for s in sections):
         joins.append(join("com", return_address(job, sink), NEAR_M))
+    if any(topology(s.topology).back for s in sections):
+        joins.append(join("back", return_address(job, sources[0]), NEAR_M))
     return Link(id=link_id, name=name, purpose=Purpose.FEED, sections=tuple(sections), joins=tuple(joins))
 
 
@@ -240,8 +319,8 @@ def _returns(job: Job, module_id: str, pin: str | None, sink: str) -> Job:
         link_id = edits.free_id(job, "supply_return")
         job = edits.add_link(job, wire(link_id, "Supply return", return_address(job, pin), star, 20))
     audio = next((t for t in device.terminals if isinstance(t, AudioOut | AudioIn)), None)
-    if audio is None:
-        return job
+    if audio is None or getattr(audio, "use", Use.LINE) is Use.SPEAKER:
+        return job  # a speaker hangs between the two ends of its amplifier
     here = return_address(job, f"{module_id}.{audio.id}")
     there = return_address(job, sink) if sink.startswith(f"{HOST}.") else _host_return(job)
     if here and there:

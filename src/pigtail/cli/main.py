@@ -42,6 +42,75 @@ def _sheet(options: argparse.Namespace) -> int:
     return 0
 
 
+def _solve(options: argparse.Namespace) -> int:
+    from pigtail.cli.solve import as_json, as_text, solve_file
+
+    circuit, answers = solve_file(options.file)
+    for note in circuit.notes:
+        print(f"pigtail: {note}", file=sys.stderr)
+    if options.json:
+        print(json.dumps(as_json(circuit, answers), ensure_ascii=False, allow_nan=False))
+    else:
+        print(as_text(circuit, answers))
+    return 0
+
+
+def _suggest(options: argparse.Namespace) -> int:
+    from pigtail.catalogue.opening import open_job
+    from pigtail.cli.suggesting import as_loud_as, searches, suggest_as_json, suggest_as_text, wish_of
+
+    job = open_job(options.file).job
+    if options.as_loud_as or options.now:
+        job = as_loud_as(job, options.wanted, options.now, options.as_loud_as)
+    found = searches(job, options.wanted, wish_of(options.series, only_stock=options.stock))
+    print(
+        json.dumps(suggest_as_json(found), ensure_ascii=False, indent=1)
+        if options.json
+        else suggest_as_text(found)
+    )
+    return 0
+
+
+def _compare(options: argparse.Namespace) -> int:
+    from pigtail.cli.suggesting import compare_as_json, compare_as_text
+    from pigtail.studies.loudness import loudness_of
+
+    now, wanted = loudness_of(options.now), loudness_of(options.wanted)
+    print(
+        json.dumps(compare_as_json(now, wanted), ensure_ascii=False)
+        if options.json
+        else compare_as_text(now, wanted)
+    )
+    return 0
+
+
+def _stock(options: argparse.Namespace) -> int:
+    from pigtail.catalogue.stock import load_stock, parse_stock, save_stock, stock_text
+
+    if options.file is not None:
+        save_stock(parse_stock(options.file.read_text(encoding="utf-8")))
+    print(
+        stock_text(load_stock())
+        or "No parts are listed yet: give a file with a part a line, such as 4k7 x20."
+    )
+    return 0
+
+
+def _next(options: argparse.Namespace) -> int:
+    from pigtail.catalogue.opening import open_job
+    from pigtail.cli.asking import next_as_json, next_as_text
+
+    job = open_job(options.file).job
+    print(json.dumps(next_as_json(job), ensure_ascii=False, indent=1) if options.json else next_as_text(job))
+    return 0
+
+
+def _bench(options: argparse.Namespace) -> int:
+    from pigtail.cli.bench import serve
+
+    return serve(options.file, options.port)
+
+
 def _schema(_options: argparse.Namespace) -> int:
     from pigtail.job.file import schema
 
@@ -83,6 +152,49 @@ def parser() -> argparse.ArgumentParser:
     check.add_argument("file", type=Path, metavar="FILE")
     check.add_argument("--json", action="store_true", help="print a JSON object")
     check.set_defaults(run=_check)
+    solve = commands.add_parser("solve", help="solve a circuit given as a SPICE-style deck")
+    solve.add_argument("file", type=Path, metavar="DECK")
+    solve.add_argument("--json", action="store_true", help="print a JSON object")
+    solve.set_defaults(run=_solve)
+    suggest = commands.add_parser(
+        "suggest", help="search the networks of the feeds: ranked, each solved over its spread"
+    )
+    suggest.add_argument("file", type=Path, metavar="FILE")
+    suggest.add_argument(
+        "--for", dest="wanted", default="", metavar="FEED", help="one feed by its id; without it all"
+    )
+    suggest.add_argument(
+        "--series", choices=("E12", "E24", "E96"), default="", help="take resistors from one series"
+    )
+    suggest.add_argument("--stock", action="store_true", help="take only parts in stock: see `pigtail stock`")
+    suggest.add_argument(
+        "--now", type=Path, metavar="WAV", help="a recording of the feed as it is, with --as-loud-as"
+    )
+    suggest.add_argument(
+        "--as-loud-as", type=Path, metavar="WAV", help="a recording of the source to be matched"
+    )
+    suggest.add_argument("--json", action="store_true", help="print a JSON object")
+    suggest.set_defaults(run=_suggest)
+    compare = commands.add_parser("compare", help="how much louder one recording is than another, in LU")
+    compare.add_argument("now", type=Path, metavar="WAV")
+    compare.add_argument("wanted", type=Path, metavar="WAV")
+    compare.add_argument("--json", action="store_true", help="print a JSON object")
+    compare.set_defaults(run=_compare)
+    stock = commands.add_parser("stock", help="list the parts you have, or set them from a text file")
+    stock.add_argument("file", type=Path, nargs="?", metavar="FILE", help="a part a line: 4k7, 100n x20")
+    stock.set_defaults(run=_stock)
+    asked = commands.add_parser("next", help="what to measure next, and what it would settle")
+    asked.add_argument("file", type=Path, metavar="FILE")
+    asked.add_argument("--json", action="store_true", help="print a JSON array")
+    asked.set_defaults(run=_next)
+    bench = commands.add_parser("bench", help="serve a stand-in host with a meter on the loopback address")
+    bench.add_argument(
+        "file", metavar="FILE", help="a truth file, or the name of one that ships: brindle, osmere, pellow"
+    )
+    bench.add_argument(
+        "--port", type=int, default=5025, metavar="N", help="port (default 5025; 0 lets the system choose)"
+    )
+    bench.set_defaults(run=_bench)
     sheet = commands.add_parser("sheet", help="write the build sheet, loom, parts and netlist")
     sheet.add_argument("file", type=Path, metavar="FILE")
     sheet.add_argument("--out", type=Path, required=True, metavar="DIR")

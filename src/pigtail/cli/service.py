@@ -17,23 +17,49 @@ LENGTH = struct.Struct(">Q")
 
 
 def _study(job: Any) -> Any:
+    from pigtail.advice.measure import with_asked
     from pigtail.studies.all import study_job
 
-    return study_job(job)
+    return with_asked(job, study_job(job))
 
 
 def _first_demo(name: str) -> Any:
     from pigtail.catalogue.demo import demo
-    from pigtail.studies.all import study_job
 
     document = demo(name)
-    return document, study_job(document.job)
+    return document, _study(document.job)
 
 
 def _advise(job: Any, studies: Any) -> Any:
     from pigtail.advice.remedies import advised
 
     return advised(job, studies)
+
+
+def _suggest_steps(job: Any, link_id: str) -> Any:
+    from pigtail.advice.search import steps_of
+
+    return steps_of(job, link_id)
+
+
+def _suggest_step(job: Any, link_id: str, number: int, wish: Any, before: Any) -> Any:
+    """One step of a search: what is found so far, ranked, and what the next step goes on from."""
+    from pigtail.advice.search import Step, ranked, take_step
+
+    step = take_step(job, link_id, number, wish, before or Step())
+    return step, ranked(link_id, step)
+
+
+def _level_schools(job: Any, link_id: str) -> Any:
+    from pigtail.advice.level_schools import contests
+
+    return contests(job, link_id)
+
+
+def _loudness(path: Path) -> Any:
+    from pigtail.studies.loudness import loudness_of
+
+    return loudness_of(path)
 
 
 def _schools(job: Any) -> Any:
@@ -61,6 +87,10 @@ SERVICES: dict[str, Callable[..., Any]] = {
     "first_demo": _first_demo,
     "advise": _advise,
     "schools": _schools,
+    "suggest_steps": _suggest_steps,
+    "suggest_step": _suggest_step,
+    "level_schools": _level_schools,
+    "loudness": _loudness,
     "write_sheet": _write_sheet,
     "sheet_pdf": _sheet_pdf,
 }

@@ -1,0 +1,357 @@
+"""The candidates of one family for a feed: every combination of values solved at once, the nearest over their spread."""
+
+from __future__ import annotations
+
+import itertools
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from pigtail.advice.networks import rejoined
+from pigtail.advice.plan import with_part
+from pigtail.advice.shapes import Family, Member, Wish, table
+from pigtail.catalogue.topologies import topology
+from pigtail.circuit import Batch, noise
+from pigtail.job.model import AudioIn, AudioOut, Job, Link
+from pigtail.studies.compile import Netlist, compile_job, heard_node, section_inputs
+from pigtail.studies.estimate import Estimate, Input, Wanted
+from pigtail.studies.feed import OWN_DC_V
+from pigtail.studies.judging import judgements
+from pigtail.studies.spread import Samples, estimate_many
+from pigtail.studies.stages import stages, swing_dbv
+
+Array = NDArray[np.float64]
+#: Candidates of a member that are solved over their spread: the nearest to the wanted level.
+CLOSEST = 4
+#: A capacitor is taken as if it were so much smaller still: the impedances around it have a spread too.
+CAPACITOR_MARGIN = 0.7
+NOISE_HZ = np.geomspace(20.0, 20e3, 4)
+CORNER_DB = -3.0103
+#: An input that moves nothing by more than this, relative, is left at its nominal value.
+IMMATERIAL = 1e-6
+
+
+class Candidate(NamedTuple):
+    """One candidate that was solved over its spread: the cascade it is, the link as it would be, its numbers, the levels
+    along it [dBV], its noise [V]."""
+
+    member: Member
+    link: Link
+    found: dict[str, Estimate]
+    ladder: tuple[float, ...]
+    hiss: float
+
+
+#: A cascade with the values that were chosen for its parts.
+Chosen = tuple[Member, dict[str, float]]
+
+
+class Candidates:
+    """One family put into the place of a link.
+
+    Args: job as measured, a feed of it, the family, how parts are chosen; `telling` names inputs of the rest of the job that
+    matter, None for all.
+    """
+
+    def __init__(
+        self, job: Job, link: Link, family: Family, wish: Wish, telling: frozenset[str] | None = None
+    ) -> None:
+        self.family, self.wish, self.old = family, wish, link
+        sources = [a for a in link.starts if isinstance(job.terminal(a), AudioOut)]
+        self.summed = len(sources) > 1
+        self.shift = int(self.summed)
+        self.sum_key = sum_section(job, sources)
+        self.link = self._as_sections(job, family.sections, family.set)
+        others = tuple(x for x in job.links if x.id != link.id)
+        self.plain = job
+        self.job = replace(job, links=(*others, self.link))
+        self.net: Netlist = compile_job(self.job, job.working_state())
+        (self.sink,) = self.link.at("out")
+        end = job.terminal(self.sink)
+        assert isinstance(end, AudioIn)
+        self.own_dc = end.dc is not None and abs(end.dc.nominal) > OWN_DC_V
+        self.source = sources[0]
+        self.out, self.back = self.net.node(self.sink), self.net.reference(self.sink)
+        self.heard, self.heard_back = heard_node(self.job, self.sink)
+        driven = set(sources)
+        self.drives = {f"{self.net.node(a)}_drive": 0.0 for a in self.net.outputs if a not in driven}
+        self.stages = stages(self.link)
+        self.amplifiers = tuple(s for s in self.stages if s.shape.amplifier)
+        own = {self.sink, *(f"{self.link.id}#{s.at}" for s in self.stages)}
+        ours = [i for i in self.net.inputs if i.in_deck or i.subject in own]
+        self.inputs = [i for i in ours if telling is None or i.subject in own or i.name in telling]
+
+    def _as_sections(self, job: Job, keys: Sequence[str], values: Mapping[str, float]) -> Link:
+        sections = [topology(k).section() for k in keys]
+        if self.summed:
+            sections = [topology(self.sum_key).section(), *(s for s in sections if s.topology != "wire")]
+        link = rejoined(job, self.old, tuple(sections))
+        for part, value in values.items():
+            at, name = part.split(".")
+            link = with_part(link, int(at) + self.shift, name, value)
+        return link
+
+    # -- candidates -----------------------------------------------------------------------------------------
+
+    def grid(self, member: Member) -> dict[str, Array]:
+        """Every combination of the values that vary: part → values [N], all of one length; absent parts as they are."""
+        runs: dict[str, tuple[float, ...]] = {}
+        if self.summed:
+            runs["0.r1"] = self._locked("0.r1") or self.wish.values(table().sum.vary, "resistor")
+        for part, run in member.vary.items():
+            place = self._place(part)
+            runs[place] = self._locked(place) or self.wish.values(run, self._kind(place))
+        every = list(itertools.product(*runs.values()))
+        combined = np.array(every, dtype=float).reshape(len(every), len(runs))
+        found = {part: combined[:, k] for k, part in enumerate(runs)}
+        if self.summed:
+            found["0.r2"] = found["0.r1"]
+        return found
+
+    def _place(self, part: str) -> str:
+        at, name = part.split(".")
+        return f"{int(at) + self.shift}.{name}"
+
+    def _kind(self, place: str) -> str:
+        at, name = place.split(".")
+        return topology(self.link.sections[int(at)].topology).part(name).kind
+
+    def _locked(self, place: str) -> tuple[float, ...]:
+        """The value of a part that the feed as it is has locked, of the first network of the same kind."""
+        at, name = place.split(".")
+        key = self.link.sections[int(at)].topology
+        for section in self.old.sections:
+            if section.topology == key:
+                return tuple(p.value.nominal for p in section.parts if p.name == name and p.locked)
+        return ()
+
+    def keeps_locked(self, member: Member) -> bool:
+        """Whether a cascade has a place for every locked part of the feed as it is."""
+        held = [s.topology for s in self.old.sections if any(p.locked for p in s.parts)]
+        return all(key in (*member.sections, self.sum_key) for key in held)
+
+    def nearest(self, member: Member) -> tuple[int, float, list[dict[str, float]]]:
+        """How many candidates a member has, the highest level any of them reaches over the wanted one [dB], and the
+        nearest to it, one for each choice of all parts but the last."""
+        grid = self.grid(member)
+        size = next((v.size for v in grid.values()), 1) if grid else 1
+        if size == 0:
+            return 0, -np.inf, []
+        level = self._solve(self._samples(member, grid), [1000.0])["target"]
+        keys = [k for k in grid if not (self.summed and k == "0.r2")]
+        seen: dict[tuple[float, ...], int] = {}
+        for k in np.argsort(np.abs(level), kind="stable"):
+            seen.setdefault(tuple(float(grid[p][k]) for p in (keys[:-1] if len(keys) > 1 else keys)), int(k))
+            if len(seen) >= CLOSEST:
+                break
+        chosen = [{part: float(v[k]) for part, v in grid.items()} for k in seen.values()]
+        return size, float(np.max(level)), self._followed(member, chosen)
+
+    def _followed(self, member: Member, chosen: list[dict[str, float]]) -> list[dict[str, float]]:
+        """The candidates with the parts that follow: the smallest capacitor that keeps the bass, its tolerance allowed for."""
+        for part, run in member.then.items():
+            key = self._place(part)
+            at, name = key.split(".")
+            rule = topology(self.link.sections[int(at)].topology).part(name)
+            values = np.array(self._locked(key) or self.wish.values(run, "capacitor"))
+            if not values.size or not chosen:
+                return []
+            grid = {k: np.repeat([c[k] for c in chosen], values.size) for k in chosen[0]}
+            least = np.tile(CAPACITOR_MARGIN * values * (1 - rule.tolerance), len(chosen))
+            bass = self._bass(member, grid | {key: least}).reshape(len(chosen), values.size)
+            enough = bass >= CORNER_DB
+            first = np.where(enough.any(axis=1), enough.argmax(axis=1), values.size - 1)
+            chosen = [c | {key: float(values[k])} for c, k in zip(chosen, first, strict=True)]
+        return chosen
+
+    def _bass(self, member: Member, grid: Mapping[str, Array]) -> Array:
+        """Response [dB re 1 kHz] of candidates where the bass is to be whole, all else at its nominal value."""
+        batch = Batch(self.net.circuit, self.net.deck_samples(self._samples(member, grid), **self.drives))
+        ends = [n for n in (self.heard, self.heard_back) if n != "0"]
+        h = np.abs(batch.ac([judgements()["level.bass"].good, 1000.0], ends).v(self.heard, self.heard_back))
+        return _db(h[:, 0]) - _db(h[:, 1])
+
+    def _samples(self, member: Member, grid: Mapping[str, Array]) -> Samples:
+        """Only what differs from the deck, and what is not in it."""
+        count = next((v.size for v in grid.values()), 1)
+        samples: Samples = {i.name: np.full(count, i.ends[1]) for i in self.inputs if not i.in_deck}
+        samples |= {f"{self.link.id}_{self._dashed(p)}": np.array([v]) for p, v in member.absent.items()}
+        for part, values in grid.items():
+            samples[f"{self.link.id}_{part.replace('.', '_')}"] = values
+        return samples
+
+    def _dashed(self, part: str) -> str:
+        return self._place(part).replace(".", "_")
+
+    def link_of(self, member: Member, values: Mapping[str, float]) -> Link:
+        """The feed through a member with its values; locked parts stay locked."""
+        link = self._as_sections(self.plain, member.sections, {})
+        given = {self._place(p): v for p, v in self.family.set.items()} | dict(values)
+        for part, value in given.items():
+            at, name = part.split(".")
+            place = int(at) - member.shift if int(at) >= self.shift else int(at)
+            if not 0 <= place < len(link.sections):
+                continue
+            if name in {p.name for p in link.sections[place].parts}:
+                link = with_part(link, place, name, value)
+        return _with_locks(link, self.old)
+
+    # -- solving --------------------------------------------------------------------------------------------
+
+    def _solve(self, samples: Samples, hertz: list[float]) -> dict[str, Array]:
+        batch = Batch(self.net.circuit, self.net.deck_samples(samples, **self.drives))
+        source, source_back = self.net.node(self.source), self.net.reference(self.source)
+        feet = {self._foot(s.at) for s in self.amplifiers}
+        only = {self.out, self.back, *(s.behind for s in self.amplifiers), *feet} - {"0"}
+        found = batch.ac(hertz, sorted(only) if len(hertz) == 1 else None)
+        at = hertz.index(1000.0)
+        delivered = _db(np.abs(found.v(self.out, self.back))[:, at])
+        stem = self.sink.replace(".", "_")
+        room = _db(samples[f"{stem}_overload"]) - delivered
+        for stage in self.amplifiers:
+            level = _db(np.abs(found.v(stage.behind, self._foot(stage.at)))[:, at])
+            load = samples.get(f"{stem}_impedance", np.inf) if stage is self.stages[-1] else np.inf
+            room = np.minimum(room, swing_dbv(self._with_figures(samples), self.link, stage, load) - level)
+        results = {"target": delivered - _db(samples[f"{stem}_wanted"]), "headroom": room}
+        if len(hertz) > 1:
+            pin = np.abs(found.v(source, source_back))[:, at]
+            current = np.abs(found.i(f"rz.x{source}"))[:, at]
+            heard = _db(np.abs(found.v(self.heard, self.heard_back)))
+            relative = heard - heard[:, at : at + 1]
+            rest = np.asarray(batch.operating_point().v(self.out, self.back))
+            results |= {
+                "load": pin / np.maximum(current, 1e-15),
+                "offset": rest - (samples[f"{stem}_dc"] if self.own_dc else 0.0),
+                "bass": relative[:, 0],
+                "bass_good": relative[:, 1],
+                "treble": relative[:, 3],
+                "treble_good": relative[:, 4],
+            }
+        return {k: np.broadcast_to(v, delivered.shape) for k, v in results.items()}
+
+    def _with_figures(self, samples: Samples) -> Samples:
+        """The samples with the figures of the stages that are in the deck and not sampled."""
+        stems = {f"{self.link.id}_{s.at}_" for s in self.amplifiers}
+        missing = {
+            i.name: np.array([i.ends[1]])
+            for i in self.inputs
+            if i.name not in samples and any(i.name.startswith(s) for s in stems)
+        }
+        return samples | missing
+
+    def _foot(self, at: int) -> str:
+        shape = self.stages[at].shape
+        return f"{self.link.id}_com" if self.link.at("com") and shape.common else self.back
+
+    def solved(self, chosen: Sequence[Chosen]) -> Iterator[Candidate]:
+        """Everything that is judged of the chosen candidates, over the spread of all they rest on."""
+        if not chosen:
+            return
+        cases = [self._case(member, values) for member, values in chosen]
+        hertz = judged_hertz()
+        estimates = estimate_many(cases, lambda s: self._solve(s, hertz), WANTED)
+        nominal: Samples = {
+            i.name: np.array([c[k].ends[1] for c in cases]) for k, i in enumerate(self.inputs)
+        }
+        levels, hisses = self._levels(nominal), self._noise(nominal)
+        for k, ((member, values), found) in enumerate(zip(chosen, estimates, strict=True)):
+            link = self.link_of(member, values)
+            there = [0, *(1 + at for at in self._there(member)[:-1]), len(self.stages) + 1]
+            ladder = tuple(float(levels[k, at]) for at in there)
+            yield Candidate(member, link, found, ladder, float(hisses[k]))
+
+    def _there(self, member: Member) -> list[int]:
+        """Places of the family's networks that a member has."""
+        absent = Counter(int(p.split(".")[0]) + self.shift for p in member.absent)
+        return [s.at for s in self.stages if absent[s.at] < max(len(s.shape.bought()), 1)]
+
+    def _case(self, member: Member, values: Mapping[str, float]) -> list[Input]:
+        """The inputs of one candidate: its own parts at their values with their tolerance, absent ones without."""
+        link = self.link
+        for part, value in values.items():
+            at, name = part.split(".")
+            link = with_part(link, int(at), name, value)
+        own = {i.name: i for k in range(len(link.sections)) for i in section_inputs(link, k)}
+        for part, value in member.absent.items():
+            name = f"{link.id}_{self._dashed(part)}"
+            known = own[name].known
+            assert known is not None
+            own[name] = replace(own[name], known=replace(known, nominal=value, low=value, high=value))
+        fed = {i.name for i in self.inputs if i.field == "supply"}
+        return [i if i.name in fed else own.get(i.name, i) for i in self.inputs]
+
+    def _levels(self, nominal: Samples) -> Array:
+        """Levels [dBV] of candidates [N, 2 + networks]: at the output pin, behind each network, at the input."""
+        found = Batch(self.net.circuit, self.net.deck_samples(nominal, **self.drives)).ac([1000.0])
+        pairs = [
+            (self.net.node(self.source), self.net.reference(self.source)),
+            *((s.behind, self._foot(s.at)) for s in self.stages),
+            (self.out, self.back),
+        ]
+        return np.array([_db(np.abs(found.v(*pair))[:, 0]) for pair in pairs]).T
+
+    def _noise(self, nominal: Samples) -> Array:
+        """Noise [V rms, 20 Hz to 20 kHz] that stands at the input, of all resistors and of an op-amp if there is one."""
+        deck = self.net.deck_samples(nominal, **self.drives)
+        heard = noise(self.net.circuit, NOISE_HZ, self.heard, against=self.heard_back, samples=deck)
+        return np.asarray(heard.output_total)
+
+    def telling(self, member: Member) -> frozenset[str]:
+        """Names of the inputs of the rest of the job that move anything judged, by a candidate of this family."""
+        own = {self.sink, *(f"{self.link.id}#{s.at}" for s in self.stages)}
+        others = [i for i in self.inputs if i.subject not in own]
+        (case,) = [self._case(member, {})]
+        nominal = {i.name: i.ends[1] for i in case}
+        samples: Samples = {name: np.full(1 + 2 * len(others), value) for name, value in nominal.items()}
+        for k, i in enumerate(others):
+            low, _, high = i.ends
+            samples[i.name][1 + 2 * k] = low if low < high else low * 0.9 - 1e-12
+            samples[i.name][2 + 2 * k] = high if low < high else high * 1.1 + 1e-12
+        found = self._solve(samples, judged_hertz())
+        moved = np.zeros(1 + 2 * len(others), dtype=bool)
+        for values in found.values():
+            moved |= ~(np.abs(values - values[0]) <= IMMATERIAL * max(abs(values[0]), 1e-3))
+        return frozenset(i.name for k, i in enumerate(others) if moved[1 + 2 * k] or moved[2 + 2 * k])
+
+
+WANTED = {
+    "target": Wanted("dB", "delivered minus wanted"),
+    "headroom": Wanted("dB", "the headroom to overload"),
+    "load": Wanted("Ω", "what the network loads the source with"),
+    "offset": Wanted("V", "the DC forced on the input"),
+    **{k: Wanted("dB", "the response") for k in ("bass", "bass_good", "treble", "treble_good")},
+}
+
+
+def judged_hertz() -> list[float]:
+    """The frequencies that are judged: where the bass may be down and where it must be whole, 1 kHz, the treble alike."""
+    low, high = judgements()["level.bass"], judgements()["level.treble"]
+    return [low.watch, low.good, 1000.0, high.watch, high.good]
+
+
+def sum_section(job: Job, sources: Sequence[str]) -> str:
+    """The network that holds two outputs apart: for the ways of a crossover, or for two channels."""
+    from pigtail.job.model import Way
+
+    ways = any(getattr(job.terminal(a), "way", Way.FULL) is not Way.FULL for a in sources)
+    return table().sum.sections["ways" if ways else "plain"]
+
+
+def _with_locks(link: Link, old: Link) -> Link:
+    """The link with the locks of the one it takes the place of."""
+    locked = {(s.topology, p.name): p for s in old.sections for p in s.parts if p.locked}
+    sections = tuple(
+        replace(
+            s, parts=tuple(replace(p, locked=True) if (s.topology, p.name) in locked else p for p in s.parts)
+        )
+        for s in link.sections
+    )
+    return replace(link, sections=sections) if locked else link
+
+
+def _db(volts: Array) -> Array:
+    return np.asarray(20 * np.log10(np.maximum(volts, 1e-12)))

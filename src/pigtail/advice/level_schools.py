@@ -1,0 +1,280 @@
+"""Where modders disagree about a feed: both ways solved for the job in hand, side by side, with our pick and its reason.
+
+A resistor sum or a buffered one; straight or through a transformer; the pad at the module or at the host; parts or the
+phone's own volume control.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+import msgspec
+from msgspec.structs import replace
+
+from pigtail.advice.matching import without_pads
+from pigtail.advice.networks import rejoined
+from pigtail.advice.plan import fit_coupling, fit_pad
+from pigtail.advice.search import feed_of
+from pigtail.catalogue.topologies import topology
+from pigtail.job import edits
+from pigtail.job.edits import Edit
+from pigtail.job.errors import JobError
+from pigtail.job.model import HOST, Conductor, Job, Link, Purpose, Section
+from pigtail.job.readings import effective
+from pigtail.studies.compile import CompileError
+from pigtail.studies.estimate import Estimate
+from pigtail.studies.level import study_level
+from pigtail.studies.returns import study_returns
+from pigtail.units import Basis, Known, format_quantity
+
+#: Buzz that is not noticed, and how much better a transformer must make it to be worth its price [dB].
+QUIET_DB = -60.0
+WORTH_DB = 6.0
+#: What a sum may lose to what follows before a buffer pays [dB], and the treble that must remain [Hz].
+SUM_LOSS_DB = 1.0
+TREBLE_HZ = 30e3
+#: A long and a short piece of wire [m].
+FAR_M, NEAR_M = 0.4, 0.05
+DB_A_BIT = 6.02
+MOST_TURNED_DOWN_DB = 6.0
+
+
+class Side(msgspec.Struct, frozen=True):
+    """One way of doing it, solved: what it is called, what it comes to (words and text), the edit that makes it."""
+
+    label: str
+    figures: tuple[tuple[str, str], ...]
+    edit: Edit | None = None
+
+
+class Contest(msgspec.Struct, frozen=True):
+    """Two ways side by side, which of them we take (0 or 1), and why."""
+
+    question: str
+    sides: tuple[Side, Side]
+    pick: int
+    why: str
+
+
+class _Solved(msgspec.Struct, frozen=True):
+    numbers: dict[str, Estimate]
+    buzz: Estimate | None
+
+    def text(self, name: str) -> str:
+        return self.numbers[name].short() if name in self.numbers else "–"
+
+    def value(self, name: str, missing: float) -> float:
+        found = self.numbers.get(name)
+        return missing if found is None or found.value is None else found.value
+
+    @property
+    def buzz_db(self) -> float | None:
+        return None if self.buzz is None else self.buzz.value
+
+
+def contests(job: Job, link_id: str) -> tuple[Contest, ...]:
+    """What is argued about a feed, solved. Raises EditError for a link that is no feed."""
+    link = feed_of(job, link_id)
+    found = []
+    for contest in (_sum, _transformer, _pad_place, _phone_volume):
+        try:
+            found += list(contest(job, link))
+        except (JobError, CompileError):
+            continue
+    return tuple(found)
+
+
+def _solve(job: Job, link_id: str) -> _Solved:
+    measured = effective(job)
+    detail = next((d for d in study_level(measured).feeds if d.link == link_id), None)
+    buzz = study_returns(measured).numbers.get("returns.buzz_db")
+    return _Solved({} if detail is None else detail.numbers, buzz)
+
+
+def _with(job: Job, link: Link) -> Job:
+    return edits.replace_link(job, link)
+
+
+def _figures(solved: _Solved, *names: tuple[str, str]) -> tuple[tuple[str, str], ...]:
+    buzz = (("buzz", solved.buzz.short()),) if solved.buzz is not None else ()
+    return (*((words, solved.text(name)) for words, name in names), *buzz)
+
+
+def _sum(job: Job, link: Link) -> Iterator[Contest]:
+    """A resistor sum, or one with a buffer behind it."""
+    if len(topology(link.sections[0].topology).inputs) < 2 or any(
+        s.topology == "buffer" for s in link.sections
+    ):
+        return
+    buffered = rejoined(
+        job, link, (link.sections[0], topology("coupling").section(c1=1e-6), topology("buffer").section(), *(
+            s for s in link.sections[1:] if s.topology != "coupling"
+        )),
+    )  # fmt: skip
+    buffered = _refitted(job, buffered)
+    a, b = _solve(job, link.id), _solve(_with(job, buffered), link.id)
+    shown = (
+        ("level", "delivered_dbv"),
+        ("treble to", "high_cut_hz"),
+        ("noise", "noise_db"),
+        ("driven from", "output_ohm"),
+    )
+    treble = a.value("high_cut_hz", 0.0)
+    input_ohm = _input_ohm(job, link)
+    loss = a.value("output_ohm", 1e9) / input_ohm if input_ohm else 1.0
+    pick = int(treble < TREBLE_HZ or loss > 10 ** (SUM_LOSS_DB / 20) - 1)
+    why = (
+        f"the input of {format_quantity(input_ohm, 'Ω')} and the wire load the sum too much"
+        if pick
+        else f"the input hardly loads it, the treble goes to {a.text('high_cut_hz')}: no op-amp, no supply, nothing to hum"
+    )
+    yield Contest(
+        "Resistor sum or buffered sum?",
+        (Side("resistors alone", _figures(a, *shown)),
+         Side("with a buffer", _figures(b, *shown), partial(edits.replace_link, link=buffered))),
+        pick, why,
+    )  # fmt: skip
+
+
+def _input_ohm(job: Job, link: Link) -> float:
+    (sink,) = link.at("out")
+    known = getattr(effective(job).terminal(sink), "impedance", None)
+    return known.nominal if known else 0.0
+
+
+def _refitted(job: Job, link: Link) -> Link:
+    """The link with its pad, if it has one, chosen anew for the level."""
+    if any(s.topology == "pad" for s in link.sections):
+        link = fit_pad(job, link) or link
+    return fit_coupling(job, link)
+
+
+def _transformer(job: Job, link: Link) -> Iterator[Contest]:
+    """Straight, or through an isolation transformer with the audio return wire left out."""
+    if any(topology(s.topology).isolates for s in link.sections):
+        return
+    module = next(
+        (j.terminal.partition(".")[0] for j in link.joins if not j.terminal.startswith("host.")), ""
+    )
+    returns = [
+        x
+        for x in job.links
+        if x.purpose is Purpose.RETURN and any(j.terminal.startswith(f"{module}.") for j in x.joins)
+    ]
+    audio = [x for x in returns if "audio" in x.id]
+    if not module or len(returns) < 2 or not audio:
+        return
+    first = 1 if len(topology(link.sections[0].topology).inputs) > 1 else 0
+    sections: list[Section] = [s for s in link.sections if s.topology != "wire"]
+    at = next((k + 1 for k, s in enumerate(sections) if s.topology == "coupling"), first)
+    sections.insert(at, topology("transformer").section())
+    through = fit_coupling(job, rejoined(job, link, tuple(sections)))
+
+    change = _Isolated(through, audio[0].id)
+    a, b = _solve(job, link.id), _solve(change(job), link.id)
+    shown = (("level", "delivered_dbv"), ("bass from", "low_cut_hz"), ("core", "core_db"))
+    quiet = a.buzz is not None and a.buzz.value is not None and a.buzz.high <= QUIET_DB
+    better = (a.buzz_db or 0.0) - (b.buzz_db or 0.0)
+    pick = int(not quiet and better >= WORTH_DB)
+    why = (
+        f"it takes {format_quantity(better, 'dB')} off the buzz: nothing but the field joins the two sides"
+        if pick
+        else f"the buzz is {a.buzz.short() if a.buzz else 'not known'} without it already: its price, its bass and its can are saved"
+        if quiet
+        else "it would not make the buzz clearly better; mend the returns first"
+    )
+    yield Contest(
+        "Straight or through a transformer?",
+        (Side("straight", _figures(a, *shown)), Side("transformer, no audio return", _figures(b, *shown), change)),
+        pick, why,
+    )  # fmt: skip
+
+
+class _Isolated:
+    """The edit that puts a feed through a transformer and leaves a return wire out."""
+
+    def __init__(self, link: Link, gone: str) -> None:
+        self.link, self.gone = link, gone
+
+    def __call__(self, job: Job) -> Job:
+        return edits.remove_link(edits.replace_link(job, self.link), self.gone)
+
+
+def _pad_place(job: Job, link: Link) -> Iterator[Contest]:
+    """The pad at the module with the long wire behind it, or at the host with the long wire before it."""
+    if not any(s.topology == "pad" for s in link.sections):
+        return
+
+    def placed(at_module: bool) -> Link:
+        def moved(port: str, conductor: Conductor) -> Conductor:
+            far = (port == "out") == at_module
+            metres = Known.of(
+                FAR_M if far else NEAR_M, "m", Basis.GUESSED, tolerance=0.5, source="guess: measure the route"
+            )
+            return replace(conductor, length=metres, screened=conductor.screened or far)
+
+        signal = ("out", *topology(link.sections[0].topology).inputs)
+        joins = tuple(
+            replace(j, conductor=moved(j.port, j.conductor)) if j.port in signal else j for j in link.joins
+        )
+        return replace(link, joins=joins)
+
+    there, here = placed(True), placed(False)
+    a, b = _solve(_with(job, there), link.id), _solve(_with(job, here), link.id)
+    shown = (("treble to", "high_cut_hz"), ("noise", "noise_db"), ("driven from", "output_ohm"))
+    pick = int(
+        b.value("high_cut_hz", 0.0) >= TREBLE_HZ or b.value("high_cut_hz", 0.0) > a.value("high_cut_hz", 0.0)
+    )
+    why = (
+        "what the long wire picks up is padded with the signal, and its capacitance meets the low output of the source"
+        if pick
+        else "the source is too weak for the long wire; behind the pad its capacitance does less"
+    )
+    yield Contest(
+        "The pad at the module or at the host?",
+        (Side("at the module", _figures(a, *shown), partial(edits.replace_link, link=there)),
+         Side("at the host", _figures(b, *shown), partial(edits.replace_link, link=here))),
+        pick, why,
+    )  # fmt: skip
+
+
+def _phone_volume(job: Job, link: Link) -> Iterator[Contest]:
+    """Matched by a pad with the phone at full, or by turning the phone down."""
+    phone = not any(a.startswith(f"{HOST}.") for a in link.starts)
+    if not phone or not any(s.topology == "pad" for s in link.sections):
+        return
+    a = _solve(job, link.id)
+    b = _solve(without_pads(job, link.id), link.id)
+    down = b.value("delivered_dbv", 0.0) - a.value("delivered_dbv", 0.0)
+    if down <= 0:
+        return
+    bits = down / DB_A_BIT
+    louder = b.value("noise_db", 0.0) + down
+    pick = int(down > MOST_TURNED_DOWN_DB)
+    why = (
+        f"turned down by {format_quantity(down, 'dB')} the phone gives away {bits:.1f} bits, and the module's own hiss stays as loud"
+        if pick
+        else f"{format_quantity(down, 'dB')} are little: {bits:.1f} bits, and one part less"
+    )
+    turned = (
+        ("phone turned down by", format_quantity(down, "dB")),
+        ("noise", format_quantity(louder, "dB")),
+        ("resolution lost", f"{bits:.1f} bits"),
+    )
+    full = (("phone at", "full volume"), ("noise", a.text("noise_db")), ("resolution lost", "none"))
+    yield Contest(
+        "Matched by the phone's volume or by parts?",
+        (Side("the phone's volume", turned, _Padless(link.id)), Side("a pad", full)),
+        pick, why,
+    )  # fmt: skip
+
+
+class _Padless:
+    """The edit that takes the pads of a feed out."""
+
+    def __init__(self, link_id: str) -> None:
+        self.link_id = link_id
+
+    def __call__(self, job: Job) -> Job:
+        return without_pads(job, self.link_id)

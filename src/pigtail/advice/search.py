@@ -1,0 +1,284 @@
+"""Finding the network of a feed: the cascades of the trade with preferred parts, solved in batches, filtered, ranked.
+
+Every candidate is solved on the whole netlist of the job. Those nearest the wanted level are then solved over the
+spread of all that they rest on; one that breaks a hard limit anywhere in it is not offered. What is left is ranked, and
+those that no other betters in every respect are marked. If nothing fits, the limit that stands in the way is named.
+
+A search is a row of steps, one a family of cascades, so that the first answers can be shown while the rest is solved,
+and so that it can be stopped between any two.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from typing import Any
+
+import msgspec
+import numpy as np
+from msgspec.structs import replace
+
+from pigtail.advice.candidates import CORNER_DB, Candidate, Candidates, Chosen
+from pigtail.advice.shapes import Wish, suits, table, traits_of
+from pigtail.catalogue.stock import Stock
+from pigtail.catalogue.topologies import topology
+from pigtail.job.errors import EditError
+from pigtail.job.model import HOST, AudioIn, AudioOut, Job, Link, Purpose
+from pigtail.job.readings import effective
+from pigtail.studies.estimate import Estimate
+from pigtail.studies.findings import ORDER, Severity, graded, worst
+from pigtail.studies.judging import GRADES, judgements
+from pigtail.studies.results import Option, Search
+from pigtail.units import format_quantity, marking
+
+#: Options of one cascade that are offered: the best of each impedance level.
+OF_A_SHAPE = 3
+#: What is offered at most.
+OFFERED = 12
+#: Two levels are as good as each other within this [dB].
+SAME_DB = 0.5
+#: A feed that comes so near the wanted level without gain is not quiet [dB].
+QUIET_DB = -0.5
+#: Rough prices, a common resistor being 0.1: a film capacitor up to 1 µF, an electrolytic.
+PRICES = {"resistor": 0.1, "film": 0.3, "electrolytic": 0.2}
+FILM_F = 1e-6
+#: Limits as numbers of a candidate: the judgement that holds them.
+JUDGED = {
+    "target": "level.fits",
+    "headroom": "level.headroom",
+    "offset": "level.offset",
+    "load": "level.load",
+}
+WORDS = {
+    "target": "the level",
+    "headroom": "the overload limit",
+    "offset": "DC at the input",
+    "load": "what the output may be loaded with",
+    "bass": "the bass",
+    "treble": "the treble",
+}
+CHANGES = {
+    "target": "Nothing brings the level within its limits over the whole spread: measure what widens it.",
+    "headroom": "The input, or the stage before it, overloads: a higher supply for the stage, or another input.",
+    "offset": "DC gets through: a coupling capacitor is needed, or the bias is to be measured.",
+    "load": "The output cannot drive it: a buffer is needed.",
+    "bass": "The bass is cut: a larger capacitor, or a higher input impedance.",
+    "treble": "The treble is cut: shorter or unscreened wire, or a lower resistance.",
+}
+
+
+class Step(msgspec.Struct, frozen=True):
+    """What one step of a search found: options that fit, how many candidates it solved, which sets of limits the others
+    broke how often, the highest level that was reached over the wanted one [dB], inputs that matter."""
+
+    options: tuple[Option, ...] = ()
+    solved: int = 0
+    broken: dict[str, int] = {}
+    best: float = -np.inf
+    telling: frozenset[str] | None = None
+
+
+def feed_of(job: Job, link_id: str) -> Link:
+    """The feed of a job by its id; raises EditError for a link that is no feed with both ends."""
+    link = job.link(link_id)
+    if link is None or link.purpose is not Purpose.FEED:
+        raise EditError(f"there is no feed {link_id}", value=link_id)
+    starts = any(isinstance(job.terminal(a), AudioOut) for a in link.starts)
+    if not starts or not any(isinstance(job.terminal(a), AudioIn) for a in link.at("out")):
+        raise EditError(f"{link.name} has no output to start from or no input to end at", value=link_id)
+    return link
+
+
+def steps_of(job: Job, link_id: str) -> tuple[int, ...]:
+    """The steps that a search of a feed takes, as numbers of families; raises EditError."""
+    traits = traits_of(effective(job), feed_of(effective(job), link_id))
+    return tuple(k for k, family in enumerate(table().family) if suits(family, traits))
+
+
+def take_step(job: Job, link_id: str, number: int, wish: Wish, before: Step) -> Step:
+    """One step of a search, its findings added to those of the steps before."""
+    measured = effective(job)
+    link = feed_of(measured, link_id)
+    family = table().family[number]
+    if "quiet" in family.when and before.best >= QUIET_DB:
+        return before
+    candidates = Candidates(measured, link, family, wish, before.telling)
+    telling = before.telling
+    if telling is None:
+        telling = candidates.telling(family.member[-1])
+        candidates.inputs = [
+            i for i in candidates.inputs if i.name in telling or _is_own(i.subject, candidates)
+        ]
+    found, broken, best, solved = list(before.options), Counter(before.broken), before.best, before.solved
+    chosen: list[Chosen] = []
+    for member in family.member:
+        if not candidates.keeps_locked(member):
+            continue
+        size, high, nearest = candidates.nearest(member)
+        solved, best = solved + size, max(best, high)
+        chosen += [(member, values) for values in nearest]
+    fitting: dict[str, list[Option]] = {}
+    for candidate in candidates.solved(chosen):
+        option, limits = _option(candidate, wish.stock)
+        if limits:
+            broken[" ".join(limits)] += 1
+        else:
+            fitting.setdefault(candidate.member.words, []).append(option)
+    for options in fitting.values():
+        found += sorted(options, key=_rank)[:OF_A_SHAPE]
+    return Step(tuple(found), solved, dict(broken), best, telling)
+
+
+def _is_own(subject: str, candidates: Candidates) -> bool:
+    return subject == candidates.sink or subject.startswith(f"{candidates.link.id}#")
+
+
+def ranked(link_id: str, step: Step) -> Search:
+    """What the steps so far come to: the options that are offered, the best first, or why there is none."""
+    options = sorted(_without_doubles(step.options), key=_rank)[:OFFERED]
+    marked = tuple(replace(o, pareto=not any(_betters(p, o) for p in options)) for o in options)
+    return Search(link_id, marked, step.solved, "" if marked else _in_the_way(step.broken, step.best))
+
+
+def search(job: Job, link_id: str, wish: Wish | None = None) -> Search:
+    """The networks that fit a feed of a job, ranked: all steps. Raises EditError for a link that is no feed with both ends."""
+    step = Step()
+    for number in steps_of(job, link_id):
+        step = take_step(job, link_id, number, wish or Wish(), step)
+    return ranked(link_id, step)
+
+
+def _in_the_way(broken: dict[str, int], best: float) -> str:
+    """Which limit stops the networks that come nearest to fitting, and what would have to change."""
+    if not broken:
+        return (
+            "Nothing could be solved: a value that the level rests on is not known, or no part in stock suits. "
+            "Measure what is asked for next, or search with all values."
+        )
+    sets = {tuple(k.split(" ")): n for k, n in broken.items()}
+    nearest = min(sets, key=lambda limits: (len(limits), limits == ("target",), -sets[limits]))
+    limit = nearest[0]
+    if limit == "target" and best < 0:
+        short = format_quantity(-best, "dB", 2)
+        return (
+            f"No network fits: the level is {short} short even straight. "
+            "A gain stage, a louder source or a more sensitive input is needed."
+        )
+    return f"No network fits: {WORDS[limit]} stands in the way. {CHANGES[limit]}"
+
+
+def _without_doubles(options: Iterable[Option]) -> list[Option]:
+    """One option for each set of parts."""
+    return list({o.words: o for o in options}.values())
+
+
+def _figures(option: Option) -> tuple[int, ...]:
+    """What options are weighed by, less is better: severity, nearness, parts, cost, host joints, noise, parts to be bought."""
+    return (
+        ORDER[::-1].index(option.severity),
+        round(option.off_db / SAME_DB),
+        option.parts,
+        round(option.cost * 2),
+        option.host_joints,
+        round(option.noise_v * 1e7),
+        option.missing,
+    )
+
+
+def _rank(option: Option) -> tuple[Any, ...]:
+    severity, nearness, parts, cost, joints, _, missing = _figures(option)
+    return (severity, nearness, missing, parts, cost, joints, option.noise_v, option.off_db)
+
+
+def _betters(a: Option, b: Option) -> bool:
+    """Whether one option is at least as good as another in every respect and better in one."""
+    ours, theirs = _figures(a), _figures(b)
+    return a is not b and all(x <= y for x, y in zip(ours, theirs, strict=True)) and ours != theirs
+
+
+def _option(candidate: Candidate, stock: Stock) -> tuple[Option, tuple[str, ...]]:
+    """A candidate as it is offered, and the hard limits that it breaks."""
+    link, found = candidate.link, candidate.found
+    severities: dict[str, Severity] = {}
+    for name, code in JUDGED.items():
+        entry = judgements()[code]
+        severities[name] = graded(found[name], GRADES[entry.grade](entry.good, entry.watch))
+    for name in ("bass", "treble"):
+        passes, whole = found[name], found[f"{name}_good"]
+        if passes.value is None:
+            severities[name] = Severity.UNKNOWN
+        elif passes.low < CORNER_DB:
+            severities[name] = Severity.FIX
+        else:
+            severities[name] = Severity.GOOD if whole.low >= CORNER_DB else Severity.WATCH
+    limits = tuple(
+        n for n, s in severities.items() if s in (Severity.FIX, Severity.UNKNOWN) and _hard(n, s, found)
+    )
+    target = found["target"]
+    off = max(abs(target.low), abs(target.high)) if target.value is not None else np.inf
+    option = Option(
+        link=link,
+        words=_words(link),
+        severity=worst(list(severities.values())),
+        off_db=float(off),
+        target=target,
+        headroom=found["headroom"],
+        offset=found["offset"],
+        load=found["load"],
+        noise_v=candidate.hiss,
+        parts=sum(len(topology(s.topology).bought()) for s in link.sections),
+        catch=" ".join(dict.fromkeys(topology(s.topology).catch for s in link.sections)),
+        unknown=tuple(n for n, s in severities.items() if s is Severity.UNKNOWN),
+        ladder=_ladder(link, candidate.ladder),
+        cost=_cost(link),
+        host_joints=sum(j.terminal.startswith(f"{HOST}.") for j in link.joins),
+        missing=_missing(link, stock) if stock else 0,
+    )
+    return option, limits
+
+
+def _hard(name: str, severity: Severity, found: dict[str, Estimate]) -> bool:
+    """Whether a limit forbids an option: broken anywhere in the spread. What is not known at all forbids nothing, and is told."""
+    return severity is Severity.FIX or found[name].value is not None
+
+
+def _ladder(link: Link, levels: tuple[float, ...]) -> tuple[tuple[str, float], ...]:
+    """The rungs of an option by their words [dBV], from the output pin to the input."""
+    shorts = [f"after the {topology(s.topology).short}" for s in link.sections[:-1]]
+    words = ["output pin", *shorts, "at the input"]
+    return tuple(zip(words, levels, strict=True))
+
+
+def _cost(link: Link) -> float:
+    """Rough cost of what is to be bought."""
+    total = 0.0
+    for section in link.sections:
+        shape = topology(section.topology)
+        values = shape.values(section)
+        total += shape.cost
+        for rule in shape.bought():
+            kind = rule.kind
+            if kind == "capacitor":
+                kind = "film" if values[rule.name].nominal <= FILM_F else "electrolytic"
+            total += PRICES[kind]
+    return round(total, 2)
+
+
+def _missing(link: Link, stock: Stock) -> int:
+    """How many of its parts are not in stock."""
+    return sum(
+        not stock.holds(rule.kind, topology(s.topology).values(s)[rule.name].nominal)
+        for s in link.sections
+        for rule in topology(s.topology).bought()
+    )
+
+
+def _words(link: Link) -> str:
+    """A cascade in words: `capacitor 10u / 220k; pad 4k7 / 1k2`."""
+    found = []
+    for section in link.sections:
+        shape = topology(section.topology)
+        values = shape.values(section)
+        parts = " / ".join(marking(values[p.name].nominal, p.unit) for p in shape.bought())
+        found.append(f"{shape.short} {parts}".strip())
+    return "; ".join(found)

@@ -1,0 +1,122 @@
+"""`pigtail suggest`: the ranked networks of a job's feeds, for programs and for people."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from pigtail.advice.matching import match_source
+from pigtail.advice.search import search
+from pigtail.advice.shapes import Wish
+from pigtail.catalogue.stock import load_stock, stock_of
+from pigtail.job.errors import EditError
+from pigtail.job.model import Job, Purpose
+from pigtail.studies.estimate import Estimate
+from pigtail.studies.loudness import Loudness, loudness_of
+from pigtail.studies.results import Search
+from pigtail.units import format_quantity
+
+
+def wish_of(series: str = "", *, only_stock: bool = False) -> Wish:
+    """How parts are chosen: from a series, or only from the library's stock. Raises EditError for an empty stock."""
+    stock = stock_of(load_stock())
+    if only_stock and not stock:
+        raise EditError(
+            "no parts are listed yet; `pigtail stock FILE` takes a list such as 4k7 x20", value="stock"
+        )
+    return Wish(series, stock, only_stock)
+
+
+def as_loud_as(job: Job, link: str, now: Path | None, wanted: Path | None) -> Job:
+    """The job with a feed wanted as loud as a recording, judged against a recording of it as it is."""
+    if not link or now is None or wanted is None:
+        raise EditError("give --for FEED, --now WAV and --as-loud-as WAV together", value=link)
+    louder = loudness_of(wanted).lufs - loudness_of(now).lufs
+    return match_source(job, link, louder, f"as loud as {wanted.name}: {louder:+.1f} LU")
+
+
+def compare_as_json(now: Loudness, wanted: Loudness) -> dict[str, Any]:
+    """Both recordings and how much louder the second is."""
+    each = [
+        {"file": x.name, "lufs": x.lufs, "peak_dbfs": x.peak_dbfs, "seconds": x.seconds}
+        for x in (now, wanted)
+    ]
+    return {"recordings": each, "louder_lu": wanted.lufs - now.lufs}
+
+
+def compare_as_text(now: Loudness, wanted: Loudness) -> str:
+    """The same as lines."""
+    lines = [
+        f"{x.lufs:7.1f} LUFS  peak {x.peak_dbfs:6.1f} dBFS  {x.seconds:6.1f} s  {x.name}"
+        for x in (now, wanted)
+    ]
+    return "\n".join([*lines, f"{wanted.lufs - now.lufs:+7.1f} LU      the second over the first"])
+
+
+def searches(job: Job, wanted: str = "", wish: Wish | None = None) -> list[Search]:
+    """The search of one feed, or of all. Raises EditError for a feed that is not there."""
+    feeds = [x.id for x in job.links if x.purpose is Purpose.FEED]
+    if wanted and wanted not in feeds:
+        raise EditError(f"there is no feed {wanted}; feeds are {', '.join(feeds) or 'none'}", value=wanted)
+    return [search(job, link, wish) for link in ([wanted] if wanted else feeds)]
+
+
+def _number(estimate: Estimate) -> dict[str, Any]:
+    if estimate.value is None:
+        return {"value": None, "low": None, "high": None, "unit": estimate.unit, "basis": "unknown"}
+    return {
+        "value": estimate.value,
+        "low": estimate.low,
+        "high": estimate.high,
+        "unit": estimate.unit,
+        "basis": estimate.basis.value,
+    }
+
+
+def suggest_as_json(found: list[Search]) -> dict[str, Any]:
+    """What was found by feed."""
+    return {
+        s.link: {
+            "solved": s.solved,
+            "trouble": s.trouble,
+            "options": [
+                {
+                    "network": o.words,
+                    "sections": [
+                        {"topology": x.topology, "parts": {p.name: p.value.nominal for p in x.parts}}
+                        for x in o.link.sections
+                    ],
+                    "severity": o.severity.value,
+                    "best_in_something": o.pareto,
+                    "target_db": _number(o.target),
+                    "headroom_db": _number(o.headroom),
+                    "offset_v": _number(o.offset),
+                    "load_ohm": _number(o.load),
+                    "noise_v": o.noise_v,
+                    "parts": o.parts,
+                    "cost": o.cost,
+                    "host_joints": o.host_joints,
+                    "not_in_stock": o.missing,
+                    "ladder_dbv": dict(o.ladder),
+                    "catch": o.catch,
+                    "unknown": list(o.unknown),
+                }
+                for o in s.options
+            ],
+        }
+        for s in found
+    }
+
+
+def suggest_as_text(found: list[Search]) -> str:
+    """The same as lines."""
+    lines = []
+    for s in found:
+        lines.append(f"{s.link}: {s.solved:,} candidates solved. {s.trouble}".rstrip())
+        for rank, o in enumerate(s.options, 1):
+            mark = "*" if o.pareto else " "
+            noise = format_quantity(o.noise_v, "V", 2)
+            lines.append(
+                f" {rank:>2}{mark} {o.severity.value:<6} {o.target.text():<32} {noise:>8} noise  {o.parts} parts  {o.words}"
+            )
+    return "\n".join(lines) if lines else "The job has no feed yet."
