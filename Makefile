@@ -1,7 +1,7 @@
 # make demo, make test: each does all the set-up; a second run is quick.
 PYTHON = .venv/bin/python
 
-.PHONY: setup demo test lint shots bench kills lock clean
+.PHONY: setup demo test lint shots bench reference kills lock clean
 
 setup:
 	@sh tools/setup.sh
@@ -24,6 +24,13 @@ shots: setup
 bench: setup
 	@$(PYTHON) tools/bench_start.py
 	@$(PYTHON) tools/bench_study.py
+	@$(PYTHON) tools/bench_solve.py
+	@$(PYTHON) tools/bench_survey.py
+	@$(PYTHON) tools/bench_search.py
+
+# Needs ngspice: its answers to the decks in tests/reference, for machines without it.
+reference: setup
+	@$(PYTHON) tests/reference/simulator.py
 
 kills: setup
 	@$(PYTHON) tools/kills.py 500

@@ -23,6 +23,7 @@ from pigtail.desktop.stations.survey import SurveyStation
 from pigtail.desktop.why import Why
 from pigtail.job import edits
 from pigtail.job.model import Job, SupplyClass
+from pigtail.job.reading_edits import strike_reading
 from pigtail.studies.all import study_job
 
 
@@ -69,7 +70,7 @@ def hostless() -> Job:
     for link in job.links:
         job = edits.remove_link(job, link.id)
     for reading in job.readings:
-        job = edits.strike_reading(job, reading.id)
+        job = strike_reading(job, reading.id)
     return replace(job, host=replace(job.host, stages=()))
 
 
@@ -204,3 +205,19 @@ def test_the_dialog_makes_the_job_it_shows(qtbot: QtBot) -> None:
     assert terminal.impedance is None
     assert (terminal.wanted.nominal, terminal.wanted.basis.value) == (0.3, "documented")
     assert terminal.dc.basis.value == "typical"
+
+
+def test_networks_are_found_and_used(bench) -> None:  # type: ignore[no-untyped-def]
+    """Find, choose, use: the feed has the network; the next edit makes the list go."""
+    bench.open_demo().run("go_level")
+    found = bench.assembly.view("level").found
+    bench.click(found.seek)
+    bench.qtbot.waitUntil(found.table.isVisible, timeout=20_000)
+    words = found.rows.rows[0][0].text.removeprefix("● ")
+    assert "candidates solved" in found.words.text()
+    bench.click(found.take)
+    link = bench.session.job.link("feed")
+    assert link.sections[0].topology == "sum"
+    assert words.startswith("sum")
+    assert not found.table.isVisible()
+    assert bench.verdicts()["level"] == "good"

@@ -204,7 +204,7 @@ def test_a_reading_is_struck_and_kept(bench) -> None:  # type: ignore[no-untyped
     bench.run("strike")
     assert bench.session.job.readings[1].struck
     assert view.log.rows[1][5].text.startswith("struck")
-    assert bench.verdicts()["survey"] == "unknown"
+    assert bench.verdicts()["taps"] == "unknown"
 
 
 def test_the_loom_is_edited_in_the_table(bench) -> None:  # type: ignore[no-untyped-def]
@@ -231,7 +231,7 @@ def test_a_reading_that_cannot_be_read_is_refused_in_one_sentence(bench) -> None
     bench.open_demo()
     bench.type(bench.assembly.strip.reading, "about five")
     assert "about five" in bench.message()
-    assert len(bench.session.job.readings) == 3
+    assert len(bench.session.job.readings) == 6
 
 
 def test_a_bad_file_is_told_and_the_open_job_stays(
@@ -287,7 +287,7 @@ def test_a_dropped_job_is_opened(bench, tmp_path: Path) -> None:  # type: ignore
         bench.window.dropEvent(QDropEvent(QPointF(5, 5), action, data, button, keys))
         bench.settle()
         assert bench.session.job.name.startswith("Tidewell") is opened
-    assert str(path) in [a.text() for a in bench.assembly.recent.actions()]
+    assert str(path) in [a.text() for a in bench.assembly.recent.menu.actions()]
 
 
 def test_every_edit_is_kept_and_the_window_shows_it(bench) -> None:  # type: ignore[no-untyped-def]

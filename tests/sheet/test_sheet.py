@@ -15,6 +15,7 @@ from pigtail.circuit import operating_point, parse
 from pigtail.job import edits
 from pigtail.job.errors import FileError
 from pigtail.job.model import Job
+from pigtail.job.places import Place
 from pigtail.sheet.content import make_sheet
 from pigtail.sheet.html import html_text
 from pigtail.sheet.tables import csv_text, safe_cell
@@ -30,7 +31,7 @@ def nasty(larkmoor: Job) -> Job:
     job = edits.set_brief(edits.rename(larkmoor, NASTY), NASTY, NASTY)
     for link in job.links:
         job = edits.set_conductor(job, link.id, link.joins[0].port, route="=1+1", colour="@red")
-    terminals = tuple(replace(t, name=NASTY, place="+cmd") for t in job.host.terminals)
+    terminals = tuple(replace(t, name=NASTY, place=Place(part="+cmd")) for t in job.host.terminals)
     return replace(job, host=replace(job.host, name=NASTY, terminals=terminals))
 
 
@@ -116,3 +117,29 @@ def test_a_folder_that_cannot_be_made_is_told(tmp_path: Path, larkmoor: Job) -> 
     (tmp_path / "file").write_text("x")
     with pytest.raises(FileError, match="folder cannot be made"):
         write_sheet(larkmoor, study_job(larkmoor), tmp_path / "file" / "x")
+
+
+def test_what_was_heard_and_corrected_stands_in_the_sheet_in_words(tidewell: Job) -> None:
+    """Left and right as words, an open circuit as open, a correction beside what it corrects."""
+    from datetime import datetime
+
+    from pigtail.job.model import Function
+    from pigtail.job.reading_edits import correct_reading, log_reading
+    from pigtail.sheet.content import make_sheet
+
+    when = datetime(2026, 11, 25, 10, 0)
+    job = log_reading(
+        tidewell,
+        point="host.line_left",
+        against="host.star",
+        state="off",
+        function=Function.RESISTANCE,
+        value=1e9,
+        when=when,
+    )
+    job = correct_reading(job, job.readings[-1].id, 22e3, when)
+    log = next(t for t in make_sheet(job, study_job(job)).tables if t.title == "Readings taken")
+    text = [" ".join(row) for row in log.rows]
+    assert any("heard: left" in x for x in text)
+    assert any("resistance: open" in x and "struck" in x for x in text)
+    assert any("resistance: 22 kΩ" in x and "corrects" in x for x in text)

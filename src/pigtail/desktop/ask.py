@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QFileDialog,
     QFormLayout,
+    QInputDialog,
     QLineEdit,
     QMessageBox,
     QPlainTextEdit,
@@ -22,6 +23,45 @@ def open_path(parent: QWidget, folder: str) -> Path | None:
     """Which job file to open."""
     chosen, _ = QFileDialog.getOpenFileName(parent, "Open a job", folder, FILTER)
     return Path(chosen) if chosen else None
+
+
+def stand_in_path(parent: QWidget, folder: str) -> Path | None:
+    """Which truth file to serve."""
+    chosen, _ = QFileDialog.getOpenFileName(
+        parent, "Open a stand-in", folder, "Stand-ins (*.standin);;All files (*)"
+    )
+    return Path(chosen) if chosen else None
+
+
+def picture_paths(parent: QWidget, folder: str) -> list[Path]:
+    """Which photos or pages to add."""
+    chosen, _ = QFileDialog.getOpenFileNames(
+        parent,
+        "Add photos or papers",
+        folder,
+        "Pictures and papers (*.png *.jpg *.jpeg *.webp *.pdf);;All files (*)",
+    )
+    return [Path(c) for c in chosen]
+
+
+def readings_path(parent: QWidget, folder: str) -> Path | None:
+    """Which file of readings to take in."""
+    chosen, _ = QFileDialog.getOpenFileName(
+        parent, "Take in readings", folder, "Tables (*.csv *.tsv *.txt);;All files (*)"
+    )
+    return Path(chosen) if chosen else None
+
+
+def line(parent: QWidget, title: str, words: str, text: str = "") -> str | None:
+    """One line of text."""
+    found, fine = QInputDialog.getText(parent, title, words, text=text)
+    return found.strip() if fine and found.strip() else None
+
+
+def number(parent: QWidget, title: str, words: str, value: int, low: int, high: int) -> int | None:
+    """A whole number."""
+    found, fine = QInputDialog.getInt(parent, title, words, value, low, high)
+    return found if fine else None
 
 
 def save_path(parent: QWidget, suggestion: str) -> Path | None:

@@ -12,9 +12,9 @@ from PyQt6.QtGui import QAction, QIcon, QKeySequence
 from PyQt6.QtWidgets import QApplication, QMenu
 
 from pigtail import __version__
-from pigtail.advice.measure import next_readings
-from pigtail.advice.networks import propose_plan
 from pigtail.desktop import actions, ask, theme
+from pigtail.desktop.benching import Benching
+from pigtail.desktop.recent import Recent
 from pigtail.desktop.session import Session
 from pigtail.desktop.stations import KEYS, first_station, station_class
 from pigtail.desktop.strip import BenchStrip
@@ -35,7 +35,6 @@ if TYPE_CHECKING:
     from pigtail.job.recovery import Keeper, Leftover
     from pigtail.studies.findings import Remedy
 
-RECENT_MOST = 8
 AFTERWARDS_MS = 300  # what can wait begins when the first view has been painted and is at rest
 
 
@@ -55,12 +54,13 @@ class Assembly(QObject):
         self.session = Session(keeper, helper, self)
         self.side = Lane("side", self)
         self.strip: BenchStrip
+        self.bench: Benching
         self.why: Why
         self.views: dict[str, Station] = {}
         self.here = "survey"
         self._fresh = True
         self.actions: dict[str, QAction] = {}
-        self.recent: QMenu | None = None
+        self.recent = Recent(self.settings, self.open_path)
 
     def steps(self) -> tuple[Callable[[], None], ...]:
         """What is still to be made, in order; each is short enough for a turn of the event loop."""
@@ -73,6 +73,7 @@ class Assembly(QObject):
 
     def _make_strip(self) -> None:
         self.strip = BenchStrip()
+        self.bench = Benching(self.strip, self)
         self.window.put_strip(self.strip)
 
     def _make_why(self) -> None:
@@ -91,12 +92,13 @@ class Assembly(QObject):
         s.failed.connect(self.tell)
         s.kept.connect(lambda _n: self._show_kept())
         s.saved.connect(self._saved)
-        self.strip.logged.connect(s.edit)
-        self.strip.refused.connect(self.tell)
+        self.bench.logged.connect(s.edit)
+        self.bench.told.connect(self.tell)
+        self.bench.papers.connect(self._papers)
+        self.strip.meter_wanted.connect(self.ask_meter)
+        self.strip.mode_wanted.connect(self.bench.open_mode)
         self.why.remedy_chosen.connect(self._remedy)
         self._enable()
-
-    # -- views ----------------------------------------------------------------------------------------------
 
     def view(self, key: str) -> Station:
         """The view of a station, made when first needed."""
@@ -106,6 +108,12 @@ class Assembly(QObject):
             made.refused.connect(self.tell)
             if key == "returns":
                 made.schools_wanted.connect(partial(self._solve_schools, made))
+            if key == "level":
+                made.found.search_wanted.connect(partial(self._search, made.found))
+            if key in ("survey", "taps"):
+                made.probe.connect(self.strip.set_probes)
+            if key == "survey":
+                made.set_folder(lambda: self.session.path.parent if self.session.path else None)
             if key == "build":
                 made.sheet_wanted.connect(self.ask_sheet)
                 made.print_wanted.connect(self.ask_print)
@@ -123,7 +131,7 @@ class Assembly(QObject):
 
     def _changed(self, job: Job) -> None:
         self.window.message.hide()
-        self.strip.show_job(job)
+        self.bench.show_job(job)
         self._show_title()
         self._enable()
 
@@ -133,7 +141,7 @@ class Assembly(QObject):
         if self.session.job is not None:
             words = {key: splice.words for key, splice in self.window.lead.splices.items()}
             mend = [words[s.name] for s in studies.each() if s.verdict.value in ("stop", "fix")]
-            self.strip.show_next(next_readings(self.session.job, studies), mend)
+            self.bench.show_next(studies.asked, mend)
         if self._fresh:
             self._fresh = False
             here = self.here = first_station(studies)
@@ -186,10 +194,16 @@ class Assembly(QObject):
         self.why.pick(code)
 
     def _solve_schools(self, view: ReturnsStation, job: Job) -> None:
+        self._ask("schools", lambda found: view.show_schools(job, found), job)
+
+    def _search(self, view: Any, job: Job, link_id: str) -> None:
+        self._ask("suggest", lambda found: view.show_search(job, found), job, link_id)
+
+    def _ask(self, service: str, done: Callable[[Any], None], *arguments: object) -> None:
         self.side.submit(
-            "schools",
-            lambda: self.session.helper.call("schools", job),
-            lambda found: view.show_schools(job, found),
+            service,
+            lambda: self.session.helper.call(service, *arguments),
+            done,
             lambda e: self.tell(str(e)),
         )
 
@@ -200,8 +214,6 @@ class Assembly(QObject):
         """Show one sentence in the message line."""
         self.window.message.tell(sentence)
 
-    # -- the document ---------------------------------------------------------------------------------------
-
     def start(
         self, document: Document, path: Path | None, *, unsaved: bool = False, studies: Studies | None = None
     ) -> None:
@@ -209,7 +221,7 @@ class Assembly(QObject):
         self._fresh = True
         self.session.start(document, path, unsaved=unsaved, studies=studies)
         if path is not None:
-            self._remember(path)
+            self.recent.remember(path)
 
     def show_empty(self) -> None:
         """No job is open: say how to begin."""
@@ -217,7 +229,7 @@ class Assembly(QObject):
         self.window.lead.choose("survey")
         self.window.message.tell(
             "No job is open. Begin a new one, open a file, or drop a job onto the window.",
-            (("New job…", self.new_job), ("Open…", self.ask_open)),
+            (("New job…", self.new_job), ("Open…", self.ask_open), ("Try a stand-in…", self.ask_meter)),
         )
         self.window.show_words("Describe the host, the module and what the meter said;\nthe rest follows.")
         self._put_icon()
@@ -269,7 +281,7 @@ class Assembly(QObject):
         if self.may_leave():
             self._fresh = True
             if self.session.open(path):
-                self._remember(path)
+                self.recent.remember(path)
             else:
                 self._fresh = False
 
@@ -295,7 +307,7 @@ class Assembly(QObject):
         return answer == "leave" or (answer == "save" and self.save_job())
 
     def _saved(self, path: str) -> None:
-        self._remember(Path(path))
+        self.recent.remember(Path(path))
         self._show_title()
         self._show_kept()
 
@@ -317,8 +329,6 @@ class Assembly(QObject):
         if s.job is not None:
             self.window.lead.show_job(s.job.name, s.job.brief.wanted, words)
 
-    # -- menus ----------------------------------------------------------------------------------------------
-
     def _make_menus(self) -> None:
         bar = self.window.menuBar()
         assert bar is not None
@@ -336,8 +346,7 @@ class Assembly(QObject):
             menus[entry.menu].addAction(action)
             self.actions[entry.id] = action
             if entry.id == "open":
-                self.recent = menus["Job"].addMenu("Recent")
-        self._show_recent()
+                self.recent.fill(menus["Job"].addMenu("Recent"))
 
     def _enable(self) -> None:
         open_job = self.session.job is not None
@@ -349,26 +358,6 @@ class Assembly(QObject):
         undo, redo = self.session.undo_words, self.session.redo_words
         self.actions["undo"].setText(f"Undo: {undo}" if undo else "Undo")
         self.actions["redo"].setText(f"Redo: {redo}" if redo else "Redo")
-
-    def _remember(self, path: Path) -> None:
-        kept = [p for p in self._recent_paths() if p != str(path.resolve())]
-        self.settings.setValue("recent", [str(path.resolve()), *kept][:RECENT_MOST])
-        self._show_recent()
-
-    def _recent_paths(self) -> list[str]:
-        found = self.settings.value("recent", [])
-        return [found] if isinstance(found, str) else list(found or [])
-
-    def _show_recent(self) -> None:
-        if self.recent is None:
-            return
-        self.recent.clear()
-        paths = self._recent_paths()
-        self.recent.setEnabled(bool(paths))
-        for path in paths:
-            action = self.recent.addAction(path)
-            assert action is not None
-            action.triggered.connect(lambda _c, path=path: self.open_path(Path(path)))
 
     def quit(self) -> None:
         """Close the window, which asks about unsaved work."""
@@ -383,6 +372,8 @@ class Assembly(QObject):
         """Propose the plan anew for the first module."""
         job = self.session.job
         if job is not None and job.modules:
+            from pigtail.advice.networks import propose_plan
+
             module = job.modules[0]
             self.session.edit(f"propose a plan for {module.name}", partial(propose_plan, module_id=module.id))
 
@@ -433,7 +424,38 @@ class Assembly(QObject):
             "Free software under the GNU General Public License, version 3 or later.",
         )
 
-    # -- paper ----------------------------------------------------------------------------------------------
+    def ask_meter(self) -> None:
+        """Ask which meter is used."""
+        job = self.session.job
+        if job is None:
+            from pigtail.desktop import readings
+
+            readings.ask_first_meter(self)
+        else:
+            self.bench.ask_meter(job, self.session.edit)
+
+    def _papers(self, document: Document) -> None:
+        if self.may_leave():
+            self.start(document, None, unsaved=True)
+
+    def ask_readings(self) -> None:
+        """Take in readings from a file."""
+        from pigtail.desktop import readings
+
+        readings.ask_file(self)
+
+    def paste_readings(self) -> None:
+        """Take in readings from the clipboard."""
+        from pigtail.desktop import readings
+
+        readings.paste(self)
+
+    def correct_reading(self) -> None:
+        """Correct the reading chosen in the log."""
+        from pigtail.desktop import readings
+
+        view: Any = self.view("survey")
+        readings.correct(self, view.chosen_reading())
 
     def ask_sheet(self) -> None:
         """Ask for a folder and write the sheet into it."""
@@ -443,15 +465,9 @@ class Assembly(QObject):
 
     def write_sheet(self, folder: Path) -> None:
         """Write the sheet's files in the background."""
-        job, studies = self.session.job, self.session.studies
-        if job is None or studies is None:
-            return
-        self.side.submit(
-            "sheet",
-            lambda: self.session.helper.call("write_sheet", job, studies, folder),
-            lambda paths: self.tell(f"The sheet is written: {', '.join(p.name for p in paths)} in {folder}."),
-            lambda error: self.tell(str(error)),
-        )
+        from pigtail.desktop import output
+
+        output.write_sheet(self, folder)
 
     def ask_print(self) -> None:
         """Ask for a printer and print the sheet."""
@@ -463,25 +479,18 @@ class Assembly(QObject):
 
     def print_sheet(self, printer: object) -> None:
         """Print the sheet: made in the background, sent to the printer page by page."""
-        from pigtail.desktop.paper import print_pdf
+        from pigtail.desktop import output
 
-        job, studies = self.session.job, self.session.studies
-        if job is None or studies is None:
-            return
-        self.side.submit(
-            "print",
-            lambda: self.session.helper.call("sheet_pdf", job, studies),
-            lambda data: self.tell(f"The sheet is printed: {print_pdf(data, printer)} pages."),  # type: ignore[arg-type]
-            lambda error: self.tell(str(error)),
-        )
+        output.print_sheet(self, printer)
 
     @property
     def quiet(self) -> bool:
         """Whether all background work is done."""
-        return self.session.quiet and self.side.idle
+        return self.session.quiet and self.side.idle and self.bench.idle
 
     def close(self) -> None:
         """End all background work."""
+        self.bench.close()
         self.side.close()
         self.session.close()
 

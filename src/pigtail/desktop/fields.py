@@ -25,6 +25,11 @@ class ValueField(QLineEdit):
         self.returnPressed.connect(self.commit)
         self.textEdited.connect(lambda _text: self._mark(False))
 
+    @property
+    def value(self) -> float | None:
+        """The value shown, None for none."""
+        return self._value
+
     def set_value(self, value: float | None) -> None:
         """Show a value; a text being typed is left alone."""
         self._value = value

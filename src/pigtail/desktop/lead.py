@@ -15,12 +15,13 @@ if TYPE_CHECKING:
 #: Stations in working order: name of its study, words, one line on what it is for.
 STATIONS = (
     ("survey", "Survey", "the host and its points"),
+    ("taps", "Taps", "which points to use"),
     ("level", "Level", "signal against input"),
     ("power", "Power", "rail, converter, heat"),
     ("returns", "Returns", "where currents go back"),
     ("build", "Build", "loom, parts, sheet"),
 )
-WIDTH, SPLICE_HEIGHT, CABLE_X, TAIL_HEIGHT = 164, 74, 24, 66
+WIDTH, SPLICE_HEIGHT, CABLE_X, TAIL_HEIGHT = 164, 70, 24, 64
 
 
 class Splice(QAbstractButton):

@@ -6,13 +6,24 @@ import os
 import sys
 import tempfile
 from collections.abc import Callable
+from datetime import datetime
+from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QDeadlineTimer, QSettings
+from PyQt6.QtCore import QDeadlineTimer, QPointF, QRectF, QSettings
 from PyQt6.QtWidgets import QApplication
+
+from pigtail.desktop import theme
+
+if TYPE_CHECKING:
+    from pigtail.bench.truth import StandIn
+    from pigtail.desktop.assemble import Assembly
+    from pigtail.job.model import Job
 
 SIZE = (1280, 800)
 WAIT_MS = 20_000
+WHEN = datetime(2026, 11, 25, 10, 30)
 
 
 def run_shots(folder: Path) -> int:
@@ -59,6 +70,9 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
         assembly.go(name)
         wait(application, settled)
         take(application, window, folder / f"{name}.png")
+    shoot_bench(application, assembly, folder, state)
+    assembly.start(demo("larkmoor"), None)
+    wait(application, settled)
     assembly.set_theme("dark")
     assembly.go("level")
     wait(application, settled)
@@ -76,6 +90,125 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
     window.may_close = lambda: True
     window.close()
     assembly.close()
+
+
+def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, state: Path) -> None:
+    """What belongs to probing: taps, a pinned photo, bench mode and a swept connector, on the stand-ins that ship."""
+    from pigtail.advice.plan import propose
+    from pigtail.bench.truth import load, shipped
+    from pigtail.catalogue.kinds import make_module
+    from pigtail.job.edits import add_module
+    from pigtail.job.file import Document
+    from pigtail.job.host_edits import pin_point, set_scale
+
+    def settled() -> bool:
+        return assembly.quiet and assembly.session.studies is not None
+
+    window = assembly.window
+    stand_in = load(shipped()["brindle"])
+    job = propose(add_module(stand_in.papers, make_module("wireless_receiver_5v", "rx")), "rx")
+    assembly.start(Document(probed(stand_in, job, "aux_left", "rail_5v")), None, unsaved=True)
+    wait(application, settled)
+    assembly.go("taps")
+    wait(application, settled)
+    take(application, window, folder / "taps.png")
+    assembly.session.save(state / "brindle.pigtail")
+    assembly.go("survey")
+    view: Any = assembly.view("survey")
+    view.view.setCurrentIndex(5)
+    view.pictures.add_file(made_up_board(state / "input board.png"))
+    wait(application, settled)
+    picture = view.pictures.picture().id
+    for point, x, y in (
+        ("aux_left", 0.085, 0.33),
+        ("aux_right", 0.085, 0.45),
+        ("input_return", 0.085, 0.57),
+        ("u7_43", 0.44, 0.5),
+    ):
+        assembly.session.edit(
+            "pin", partial(pin_point, picture_id=picture, address=f"host.{point}", x=x, y=y)
+        )
+    assembly.session.edit(
+        "scale", partial(set_scale, picture_id=picture, part_of_width=0.5, millimetres=60.0)
+    )
+    wait(application, settled)
+    take(application, window, folder / "photo.png")
+    assembly.bench.open_mode()
+    assert assembly.bench.mode is not None
+    assembly.bench.mode.value.setText("0.3")
+    take(application, assembly.bench.mode, folder / "bench-mode.png")
+    assembly.bench.mode.reject()
+    bare = load(shipped()["pellow"])
+    assembly.start(Document(probed(bare, bare.papers, *(f"j2_{k}" for k in range(1, 8)))), None, unsaved=True)
+    wait(application, settled)
+    assembly.go("survey")
+    view.view.setCurrentIndex(4)
+    wait(application, settled)
+    take(application, window, folder / "sweep.png")
+    view.view.setCurrentIndex(0)
+
+
+def probed(stand_in: StandIn, job: Job, *points: str) -> Job:
+    """A job with the checks of some points read off a stand-in."""
+    from pigtail.bench.host import StandInHost
+    from pigtail.job.model import Function
+    from pigtail.job.reading_edits import log_reading
+    from pigtail.studies.protocol import open_checks
+
+    host = StandInHost(stand_in)
+    for point in points:
+        for check in open_checks(job, f"host.{point}"):
+            host.move(
+                red=check.point,
+                black=check.against,
+                state=check.state,
+                tone_level=0.3 if check.drive else 0.0,
+            )
+            heard = check.function is Function.HEARD
+            value = float(host.heard()) if heard else [host.read(check.function) for _ in range(3)][-1]
+            job = log_reading(
+                job, point=check.point, against=check.against, state=check.state, function=check.function,
+                value=min(value, 1e9), when=WHEN, drive=check.drive,
+            )  # fmt: skip
+    return job
+
+
+def made_up_board(path: Path) -> Path:
+    """A picture of a board that does not exist."""
+    from PyQt6.QtGui import QColor, QImage, QPainter, QPen
+
+    image = QImage(1600, 1000, QImage.Format.Format_RGB32)
+    image.fill(QColor("#24503c"))
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor("#b98f3d"), 7))
+    for k in range(3):
+        y = 330 + 120 * k
+        painter.drawPolyline(
+            [
+                QPointF(140, y),
+                QPointF(420 + 60 * k, y),
+                QPointF(520 + 60 * k, 440 + 40 * k),
+                QPointF(700, 440 + 40 * k),
+            ]
+        )
+    for k in range(9):
+        across, down = 1180 + 20 * k, 400 + 22 * k
+        painter.drawPolyline(
+            [QPointF(1000, down), QPointF(across, down), QPointF(across, 120 + 700 * (k % 2))]
+        )
+    painter.setPen(QPen(QColor("#e8e2d2"), 3))
+    font = theme.font(34, bold=True)
+    painter.setFont(font)
+    painter.fillRect(QRectF(700, 380, 300, 230), QColor("#1c1c1c"))
+    painter.drawText(QPointF(820, 510), "U7")
+    painter.drawText(QPointF(60, 250), "J4")
+    for k in range(3):
+        painter.fillRect(QRectF(106, 300 + 120 * k, 60, 60), QColor("#cfc6b0"))
+        painter.drawText(QPointF(50, 345 + 120 * k), str(k + 1))
+    painter.end()
+    image.save(str(path))
+    return path
 
 
 def take(application: QApplication, widget, path: Path) -> None:  # type: ignore[no-untyped-def]

@@ -1,38 +1,49 @@
-"""The bench strip: two probes, state, function, the reading; log it; what to measure next."""
+"""The bench strip: two probes, state, function, the reading and what it means; log it; what to measure next."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime
-from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
 
 from pigtail.desktop import theme
-from pigtail.desktop.fields import fill_combo
-from pigtail.job.edits import log_reading
-from pigtail.job.model import FUNCTION_UNITS, Function, Job
+from pigtail.desktop.fields import ValueField, fill_combo
+from pigtail.desktop.probing import HINTS, Setup, expected_text, judge_text, log_edit
+from pigtail.job.errors import JobError
+from pigtail.job.model import UNPOWERED, Function, Job, SupplyClass
+from pigtail.job.reading_import import text_of
 from pigtail.job.wiring import probe_against
-from pigtail.units import UnreadableError, format_quantity, parse_quantity
+from pigtail.units import UnreadableError
 
 if TYPE_CHECKING:
     from pigtail.studies.findings import Measure
 
-HINTS = {
-    Function.DC_VOLTS: "1.65 V",
-    Function.AC_VOLTS: "250m or -10 dBV",
-    Function.RESISTANCE: "0.06 or 4k7",
-    Function.CURRENT: "45 mA",
+#: What may be clipped on for a reading: words, the field of the reading, its unit, a usual value.
+CLIPPED = (
+    ("the meter alone", "", "", None),
+    ("a load across", "load", "Ω", 1000.0),
+    ("a resistor in series", "series", "Ω", 47_000.0),
+    ("a current through", "current", "A", 0.5),
+)
+JUDGE_AFTER_MS = 60
+#: Hosts that no probe is put on, in words.
+FORBIDDEN = {
+    SupplyClass.LIVE_CHASSIS: "live chassis: put no probe and no meter earth on it; it is for a qualified person.",
+    SupplyClass.UNKNOWN: "first find out how the host is fed: its rating plate, its power entry. Put no probe on it before.",
 }
 
 
 class BenchStrip(QFrame):
-    """Where readings come in. `logged` carries (words, edit); `refused` one sentence."""
+    """Where readings come in. `logged` carries (words, edit); `refused` one sentence; `asked` a request for the meter;
+    `meter_wanted` and `mode_wanted` are pressed buttons."""
 
     logged = pyqtSignal(str, object)
     refused = pyqtSignal(str)
+    asked = pyqtSignal(object)
+    meter_wanted = pyqtSignal()
+    mode_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -49,22 +60,42 @@ class BenchStrip(QFrame):
         self.reading.setObjectName("reading")
         self.reading.setAccessibleName("Reading, as engineering text")
         self.reading.setFixedWidth(126)
-        self.button = QPushButton("Log it")
-        self.button.setObjectName("main")
-        self.button.setAccessibleName("Log the reading")
+        self.button = self._button("Log it", "main", "Log the reading")
+        self.clipped = self._combo("clipped", "What is clipped on besides the meter")
+        self.clipped.setMinimumContentsLength(15)
+        for words, field, _, _ in CLIPPED:
+            self.clipped.addItem(words, field)
+        self.clip_value = ValueField("Ω", "E12")
+        self.clip_value.setObjectName("clip_value")
+        self.clip_value.setAccessibleName("Value of what is clipped on")
+        self.clip_value.setFixedWidth(74)
+        self.drive = QLineEdit()
+        self.drive.setObjectName("drive")
+        self.drive.setAccessibleName("What is played or injected meanwhile")
+        self.drive.setPlaceholderText("nothing")
+        self.drive.setFixedWidth(104)
+        self.verdict = QLabel("")
+        self.verdict.setObjectName("verdict")
+        self.verdict.setMinimumWidth(40)
+        self.read_button = self._button("Read", "read_meter", "Read the meter (F9)")
+        self.meter_button = self._button("Meter…", "choose_meter", "Choose the meter")
+        self.mode_button = self._button("Bench mode", "bench_mode", "Large type, one reading at a time (F8)")
         self.next_words = QLabel("")
         self.next_words.setObjectName("dim")
-        self.take = QPushButton("Set the probes")
-        self.take.setObjectName("take_next")
-        self.take.setAccessibleName("Set the probes to what is to be measured next")
+        self.take = self._button(
+            "Set the probes", "take_next", "Set the probes to what is to be measured next"
+        )
+        self._judge_soon = QTimer(self)
+        self._judge_soon.setSingleShot(True)
+        self._judge_soon.setInterval(JUDGE_AFTER_MS)
         self._lay_out()
-        self.function.currentIndexChanged.connect(self._hint)
-        self.reading.returnPressed.connect(self.log)
-        self.button.clicked.connect(self.log)
-        self.point.activated.connect(self._follow)
-        self.take.clicked.connect(self._take_next)
-        self.take.hide()
-        self._hint()
+        self._wire()
+
+    def _button(self, words: str, name: str, accessible: str) -> QPushButton:
+        button = QPushButton(words)
+        button.setObjectName(name)
+        button.setAccessibleName(accessible)
+        return button
 
     def _combo(self, name: str, accessible: str) -> QComboBox:
         combo = QComboBox()
@@ -74,6 +105,23 @@ class BenchStrip(QFrame):
         combo.setMinimumContentsLength(9)
         return combo
 
+    def _wire(self) -> None:
+        self.reading.returnPressed.connect(self.log)
+        self.button.clicked.connect(self.log)
+        self.point.activated.connect(self._follow)
+        self.take.clicked.connect(self.take_next)
+        self.clipped.currentIndexChanged.connect(lambda _k: self._clip_chosen())
+        self.read_button.clicked.connect(self.ask_meter)
+        self.meter_button.clicked.connect(self.meter_wanted)
+        self.mode_button.clicked.connect(self.mode_wanted)
+        for combo in (self.point, self.against, self.state, self.function):
+            combo.currentIndexChanged.connect(lambda _k: self._judge_soon.start())
+        self.reading.textChanged.connect(lambda _t: self._judge_soon.start())
+        self._judge_soon.timeout.connect(self._judge)
+        self.take.hide()
+        self.read_button.setEnabled(False)
+        self._clip_chosen()
+
     def _lay_out(self) -> None:
         row = QHBoxLayout()
         row.setSpacing(6)
@@ -81,11 +129,19 @@ class BenchStrip(QFrame):
             ("red on", self.point, 3), ("black on", self.against, 3), ("while", self.state, 2),
             ("read", self.function, 1), ("=", self.reading, 0),
         ):  # fmt: skip
-            label = QLabel(words)
-            label.setObjectName("dim")
-            row.addWidget(label)
+            row.addWidget(self._dim(words))
             row.addWidget(widget, stretch)
         row.addWidget(self.button)
+        middle = QHBoxLayout()
+        middle.setSpacing(6)
+        middle.addWidget(self._dim("with"))
+        middle.addWidget(self.clipped)
+        middle.addWidget(self.clip_value)
+        middle.addWidget(self._dim("playing"))
+        middle.addWidget(self.drive)
+        middle.addWidget(self.verdict, 1)
+        for button in (self.read_button, self.meter_button, self.mode_button):
+            middle.addWidget(button)
         below = QHBoxLayout()
         title = QLabel("Next on the bench")
         title.setFont(theme.font(12, bold=True))
@@ -95,11 +151,19 @@ class BenchStrip(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 7, 10, 7)
         layout.setSpacing(5)
-        layout.addLayout(row)
-        layout.addLayout(below)
+        for part in (row, middle, below):
+            layout.addLayout(part)
+
+    def _dim(self, words: str) -> QLabel:
+        label = QLabel(words)
+        label.setObjectName("dim")
+        return label
+
+    # -- the job --------------------------------------------------------------------------------------------
 
     def show_job(self, job: Job) -> None:
         """Offer the terminals and states of a job; what is chosen stays chosen."""
+        fresh = self._job is None or self._job.host.name != job.host.name
         self._job = job
         addresses = job.addresses()
         fill_combo(self.point, [(job.label(a), a) for a in addresses])
@@ -107,7 +171,15 @@ class BenchStrip(QFrame):
         fill_combo(self.state, [(s.name, s.id) for s in job.host.states])
         if self.point.currentData() == self.against.currentData():
             self._follow()
+        if fresh:
             self.state.setCurrentIndex(max(self.state.findData(job.working_state()), 0))
+        self._judge_soon.start()
+
+    def show_meter(self, words: str, there: bool, wanted: bool) -> None:
+        """Show what the meter is doing."""
+        self.read_button.setEnabled(wanted)
+        self.meter_button.setToolTip(words)
+        self.meter_button.setText("Meter: there" if there else "Meter: lost" if wanted else "Meter…")
 
     def _follow(self) -> None:
         """Put the black probe where it belongs for the point chosen."""
@@ -125,47 +197,106 @@ class BenchStrip(QFrame):
                 f"no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
             )
             ready = "nothing is open that a meter would settle: build, and read as the sheet says."
-            self.next_words.setText(words if mend else ready)
+            forbidden = FORBIDDEN.get(self._job.host.supply) if self._job else None
+            self.next_words.setText(forbidden or (words if mend else ready))
             return
         m, more = self._next, len(measures) - 1
+        state = self._job.state(m.state)
+        when = "power off" if m.function in UNPOWERED else f"while {state.name}" if state else ""
         against = f" against {self._job.label(m.against)}" if m.against else ""
         tail = f"  ({more} more after it)" if more else ""
         self.next_words.setText(
-            f"{m.function.value} at {self._job.label(m.point)}{against}: {m.reason}{tail}"
+            f"{m.function.value} at {self._job.label(m.point)}{against}, {when}: {m.reason}{tail}"
         )
 
-    def _take_next(self) -> None:
-        if self._next is None:
-            return
+    def take_next(self) -> None:
+        """Set the probes to what is asked for."""
+        if self._next is not None:
+            self.set_probes(self._next)
+
+    def set_probes(self, m: Measure) -> None:
+        """Set probes, state, function and drive, and wait for the reading."""
         for combo, value in (
-            (self.point, self._next.point), (self.against, self._next.against), (self.state, self._next.state),
-            (self.function, self._next.function),
+            (self.point, m.point), (self.against, m.against), (self.state, m.state), (self.function, m.function),
         ):  # fmt: skip
             combo.setCurrentIndex(max(combo.findData(value), 0))
+        self.drive.setText(m.drive)
+        self.clipped.setCurrentIndex(1 if m.load else 2 if m.series else 0)
+        if m.load or m.series:
+            self.clip_value.set_value(m.load or m.series)
+        self.reading.clear()
         self.reading.setFocus()
 
-    def _hint(self) -> None:
+    # -- the reading ----------------------------------------------------------------------------------------
+
+    def _clip_chosen(self) -> None:
+        _, field, unit, usual = CLIPPED[self.clipped.currentIndex()]
+        self.clip_value.setVisible(bool(field))
+        if field:
+            from pigtail.studies.protocol import suggested_clip
+
+            better = suggested_clip(self._job, self.point.currentData() or "", field) if self._job else None
+            self.clip_value.unit = unit
+            self.clip_value.set_value(better or usual)
+            self.clip_value.setToolTip("a value that makes the reading telling" if better else "")
+        self._judge_soon.start()
+
+    def setup(self) -> Setup | None:
+        """Where the probes are, None while there is no job."""
+        function = self.function.currentData()
+        if self._job is None or not isinstance(function, Function) or not self.point.currentData():
+            return None
+        self.clip_value.commit()
+        field = self.clipped.currentData()
+        clipped = {field: self.clip_value.value} if field else {}
+        return Setup(
+            self.point.currentData(),
+            self.against.currentData() or "",
+            self.state.currentData() or "",
+            function,
+            self.drive.text().strip(),
+            **clipped,
+        )
+
+    def _judge(self) -> None:
+        """Say what is expected, or what the value typed would mean."""
+        setup = self.setup()
+        if setup is None or self._job is None:
+            return
+        self.reading.setPlaceholderText(HINTS[setup.function])
+        text = self.reading.text().strip()
+        found = judge_text(self._job, setup, text) if text else None
+        words = found.sentence if found else "" if text else expected_text(self._job, setup)
+        use = found.severity if found else "dim"
+        self.verdict.setText(words)
+        self.verdict.setToolTip(words)
+        self.verdict.setStyleSheet(
+            f"color: {getattr(theme.current(), use)}; font-weight: {'bold' if found else 'normal'};"
+        )
+
+    def ask_meter(self) -> None:
+        """Ask the meter for what the probes are on."""
+        setup = self.setup()
+        if setup is not None and self.read_button.isEnabled():
+            self.asked.emit(setup.request())
+
+    def put_reading(self, value: float) -> None:
+        """Show what the meter read; it is logged by Enter or the button."""
         function = self.function.currentData()
         if isinstance(function, Function):
-            self.reading.setPlaceholderText(HINTS[function])
+            self.reading.setText(text_of(function, value))
+            self.reading.setFocus()
 
     def log(self) -> None:
         """Log the reading as typed, or tell why it cannot be."""
-        function = self.function.currentData()
-        if self._job is None or not isinstance(function, Function):
+        setup = self.setup()
+        if setup is None or self._job is None:
             return
-        unit = FUNCTION_UNITS[function]
         try:
-            value = parse_quantity(self.reading.text(), unit)
-        except UnreadableError as error:
+            words, edit = log_edit(self._job, setup, self.reading.text())
+        except (UnreadableError, JobError) as error:
             self.refused.emit(str(error))
             self.reading.selectAll()
             return
-        point = self.point.currentData()
-        words = f"log {format_quantity(value, unit, 4)} at {self._job.label(point)}"
-        edit = partial(
-            log_reading, point=point, against=self.against.currentData(), state=self.state.currentData(),
-            function=function, value=value, when=datetime.now().astimezone().replace(tzinfo=None), instrument="handheld meter",
-        )  # fmt: skip
-        self.logged.emit(words, edit)
         self.reading.clear()
+        self.logged.emit(words, edit)

@@ -21,17 +21,38 @@ class Cell(NamedTuple):
     tip: str = ""
 
 
+class Lazy(Sequence[tuple[Cell, ...]]):
+    """Rows that are made when they are looked at, and kept: a long table shows a few of its rows only."""
+
+    def __init__(self, count: int, make: Callable[[int], tuple[Cell, ...]]) -> None:
+        self._count, self._make = count, make
+        self._made: dict[int, tuple[Cell, ...]] = {}
+
+    def __len__(self) -> int:
+        return self._count
+
+    def __getitem__(self, row):  # type: ignore[no-untyped-def]
+        if isinstance(row, slice):
+            return tuple(self[k] for k in range(*row.indices(self._count)))
+        if not -self._count <= row < self._count:
+            raise IndexError(row)
+        row %= self._count
+        if row not in self._made:
+            self._made[row] = self._make(row)
+        return self._made[row]
+
+
 class RowsModel(QAbstractTableModel):
     """Rows of cells under column headings."""
 
     def __init__(self, columns: Sequence[str]) -> None:
         super().__init__()
         self.columns = tuple(columns)
-        self.rows: tuple[tuple[Cell, ...], ...] = ()
+        self.rows: Sequence[tuple[Cell, ...]] = ()
 
     def show_rows(self, rows: Sequence[Sequence[Cell]]) -> None:
         """Replace the rows; when their count stays, only their contents change, so selection and scroll stay."""
-        fresh = tuple(tuple(r) for r in rows)
+        fresh: Sequence[tuple[Cell, ...]] = rows if isinstance(rows, Lazy) else tuple(tuple(r) for r in rows)
         if len(fresh) == len(self.rows):
             self.rows = fresh
             if fresh:

@@ -8,8 +8,9 @@ from pigtail.advice.measure import next_readings
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import CircuitError
-from pigtail.job.model import FUNCTION_UNITS, Function, Job, Link, Purpose, Rail
+from pigtail.job.model import Function, Job, Link, Purpose, Rail
 from pigtail.job.quantities import quantities
+from pigtail.job.reading_import import text_of
 from pigtail.job.readings import effective
 from pigtail.job.wiring import first_function, probe_against, used_points
 from pigtail.studies.compile import CompileError, compile_job
@@ -88,6 +89,8 @@ def _link_sentence(job: Job, link: Link) -> str:
     commons = [job.label(a) for a in link.at("com")]
     through = ", ".join(_section(link, k) for k in range(len(link.sections)))
     common = f"; its common to {commons[0]}" if commons else ""
+    for port, words in (("back", "the source's return"), ("sup", "its supply")):
+        common += "".join(f"; {words} to {job.label(a)}" for a in link.at(port))
     return f"{link.name}: {' and '.join(starts)} → {through} → {' and '.join(ends)}{common}."
 
 
@@ -221,8 +224,16 @@ def _log(job: Job) -> Table:
             job.label(r.point),
             job.label(r.against),
             (job.state(r.state).name if job.state(r.state) else r.state),  # type: ignore[union-attr]
-            f"{r.function.value}: {format_quantity(r.value.nominal, FUNCTION_UNITS[r.function], 4)}",
-            ("struck; " if r.struck else "") + r.note,
+            f"{r.function.value}: {text_of(r.function, r.value.nominal)}",
+            "; ".join(
+                x
+                for x in (
+                    "struck" if r.struck else "",
+                    f"corrects {r.corrects}" if r.corrects else "",
+                    r.note,
+                )
+                if x
+            ),
         )
         for r in job.readings
     )

@@ -9,7 +9,7 @@ if TYPE_CHECKING:
     from pigtail.desktop.stations.base import Station
     from pigtail.studies.results import Studies
 
-KEYS = ("survey", "level", "power", "returns", "build")
+KEYS = ("survey", "taps", "level", "power", "returns", "build")
 
 
 def station_class(key: str) -> type[Station]:

@@ -70,6 +70,7 @@ def say(
     align: Align = Align.AlignLeft | Align.AlignVCenter,
     color: QColor | None = None,
     wrap: bool = False,
+    middle: bool = False,
 ) -> None:
     """Write text into a rectangle, cut with an ellipsis where it does not fit."""
     painter.setFont(theme.font(px, bold=bold))
@@ -77,7 +78,8 @@ def say(
     if wrap:
         painter.drawText(rect, int(align) | int(Qt.TextFlag.TextWordWrap), text)
         return
-    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(int(rect.width()), 0))
+    mode = Qt.TextElideMode.ElideMiddle if middle else Qt.TextElideMode.ElideRight
+    shown = painter.fontMetrics().elidedText(text, mode, max(int(rect.width()), 0))
     painter.drawText(rect, int(align), shown)
 
 

@@ -16,6 +16,7 @@ from pigtail.catalogue.topologies import topologies, topology
 from pigtail.desktop import theme
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.base import Align, Picture, Station, say
+from pigtail.desktop.stations.level_found import Found
 from pigtail.desktop.stations.network import NetworkStrip
 from pigtail.job.model import Job
 
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
     from pigtail.studies.estimate import Estimate
     from pigtail.studies.results import FeedDetail, Studies
 
-ADDABLE = ("series", "pad", "coupling")
+ADDABLE = ("series", "pad", "coupling", "gain")
 
 
 class Ladder(Picture):
@@ -215,6 +216,8 @@ class LevelStation(Station):
         self.facts = QLabel()
         self.facts.setWordWrap(True)
         self.ladder, self.response, self.network = Ladder(), Response(), NetworkStrip()
+        self.found = Found()
+        self.found.edited.connect(self.edited)
         self.network.edited.connect(self.edited)
         self.network.refused.connect(self.refused)
         self._job: Job | None = None
@@ -233,6 +236,7 @@ class LevelStation(Station):
         layout.addLayout(head)
         layout.addLayout(pictures, 5)
         layout.addWidget(self.network)
+        layout.addWidget(self.found)
 
     def show_job(self, job: Job, studies: Studies) -> None:
         self._job, self._details = job, studies.level.feeds
@@ -249,6 +253,7 @@ class LevelStation(Station):
         link = self._job.link(detail.link) if detail and self._job else None
         self.network.show_link(self._job, link)
         self.change.setEnabled(link is not None)
+        self.found.show_feed(self._job, link.id if link else "")
         self.facts.setText(self._sentence(detail))
         if link is not None:
             self._fill_menu(link.id, [s.topology for s in link.sections])

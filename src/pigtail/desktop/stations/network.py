@@ -151,6 +151,15 @@ class NetworkStrip(Picture):
         for k, slot in enumerate(self._slots):
             self._part(painter, slot, self._slot_rect(k), line)
 
+    def _amplifier(self, painter: QPainter, x: float, line: float) -> None:
+        """An amplifier on the wire, the feedback from its output to its input below it."""
+        t = theme.current()
+        painter.setPen(QPen(t.color("copper"), 2))
+        round_it = ((16, 0), (26, 0), (26, 25), (-24, 25), (-24, 7), (-16, 7))
+        painter.drawPolyline([QPointF(x + dx, line + dy) for dx, dy in round_it])
+        painter.setPen(QPen(t.color("ink"), 1.6))
+        painter.drawPolygon([QPointF(x - 16, line - 14), QPointF(x - 16, line + 14), QPointF(x + 16, line)])
+
     def _part(self, painter: QPainter, slot: _Slot, rect: QRectF, line: float) -> None:
         """A part's symbol: on the wire, or hanging from it to the common."""
         assert self._link is not None
@@ -178,6 +187,9 @@ class NetworkStrip(Picture):
             painter.drawLine(QPointF(x - 7, line + 37), QPointF(x + 7, line + 37))
         painter.setPen(QPen(t.color("ink"), 1.6))
         painter.setBrush(t.color("field"))
+        if slot.rule.feedback:
+            self._amplifier(painter, x, line)
+            body = QRectF(x - 13, line + 20, 26, 10)
         if slot.rule.kind == "capacitor":
             painter.fillRect(QRectF(x - 3, line - 4, 6, 8), t.color("panel"))
             for side in (-3, 3):

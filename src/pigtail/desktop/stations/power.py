@@ -104,7 +104,7 @@ class SupplyPicture(Picture):
         assert self.supply is not None
         n = self.supply.numbers
         rail = self.job.terminal(self.supply.rail)
-        board(painter, rect, self.job.label(self.supply.rail).capitalize(), rail.place if rail else "")
+        board(painter, rect, self.job.label(self.supply.rail).capitalize(), rail.place.text() if rail else "")
         lines = [
             ("volts", n["rail_v"].short()),
             ("average", n["rail_current_a"].short()),
@@ -162,7 +162,7 @@ class SupplyPicture(Picture):
         n = self.supply.numbers
         device = self.job.device(self.supply.module)
         pin = self.job.terminal(self.supply.supply)
-        board(painter, rect, device.name if device else "module", pin.place if pin else "")
+        board(painter, rect, device.name if device else "module", pin.place.text() if pin else "")
         lines = [
             ("at the pins", n["module_v"].short()),
             ("in a burst", n["module_v_burst"].short()),
