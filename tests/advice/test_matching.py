@@ -88,7 +88,7 @@ def test_what_is_no_recording_is_told(tmp_path: Path, content: bytes | None) -> 
     path = tmp_path / "x.wav"
     if content is not None:
         path.write_bytes(content)
-    with pytest.raises(FileError, match="x.wav"):
+    with pytest.raises(FileError, match=r"x\.wav"):
         loudness_of(path)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import json
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -15,8 +16,8 @@ from msgspec.structs import replace
 from feeds import CASES, known
 from pigtail.advice.networks import rejoined
 from pigtail.advice.plan import propose
-from pigtail.advice.search import SAME_DB, search
-from pigtail.advice.shapes import table
+from pigtail.advice.search import SAME_DB, Step, ranked, search, steps_of, take_step
+from pigtail.advice.shapes import Wish, table
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.catalogue.stock import Stock
 from pigtail.catalogue.topologies import topology
@@ -38,10 +39,7 @@ def one_feed(
     emf: float, source: float, wanted: float, load: float, bias: float = 0.0, spread: float = 0.0
 ) -> Job:
     """A mono output feeding a mono input over wires of next to no length, everything known."""
-    job = edits.add_module(
-        edits.new_job("x", make_host("public_address")), make_module("wireless_receiver_5v", "m")
-    )
-    job = propose(job, "m")
+    job = bare_feed()
     for side in ("m.out_left", "m.out_right"):
         for field, value, unit in (("emf", emf, "V"), ("impedance", source, "Ω"), ("bias", bias, "V")):
             job = edits.set_value(job, side, field, known(value, unit, spread))
@@ -52,7 +50,16 @@ def one_feed(
         ("dc", 0.0, "V"),
     ):
         job = edits.set_value(job, "host.record_in", field, known(value, unit, spread))
-    job = edits.set_path(job, "host", "input_to_star", known(0.05, "Ω", 0.0))
+    return job
+
+
+@cache
+def bare_feed() -> Job:
+    """The same without its values."""
+    job = edits.add_module(
+        edits.new_job("x", make_host("public_address")), make_module("wireless_receiver_5v", "m")
+    )
+    job = edits.set_path(propose(job, "m"), "host", "input_to_star", known(0.05, "Ω", 0.0))
     (feed,) = [x for x in job.links if x.id == "feed"]
     joins = tuple(
         replace(j, port="in" if j.port == "in_l" else j.port)
@@ -147,7 +154,7 @@ def test_a_source_that_is_too_quiet_or_too_weak_gets_a_gain_stage() -> None:
     ):
         found = search(one_feed(**case), "feed")
         assert found.options
-        stages = {"gain", "gain_single", "buffer"}
+        stages = {"gain", "gain_single", "buffer", "receiver"}
         assert all(stages & {s.topology for s in o.link.sections} for o in found.options)
         (target,) = {round(o.target.value) for o in found.options[:1]}
         assert abs(target) <= 1
@@ -318,3 +325,26 @@ def test_suggest_prints_for_people_and_programs(
     assert first["sections"][0]["topology"] == "sum"
     assert command(parse(["suggest", str(path), "--for", "nope"])) == 2
     assert "no feed nope" in capsys.readouterr().err
+
+
+def test_a_locked_bleed_keeps_its_value_and_what_is_not_in_stock_is_named() -> None:
+    """A part that is not searched for stays as locked; with no part in stock nothing is offered, and it is said."""
+    job = one_feed(1.0, 220.0, 0.25, 47e3, bias=1.3)
+    link = job.link("feed")
+    assert link is not None
+    section = topology("coupling").section(r1=470e3)
+    section = replace(section, parts=tuple(replace(p, locked=p.name == "r1") for p in section.parts))
+    held = edits.replace_link(job, rejoined(job, link, (section,)))
+    bleeds = {
+        p.value.nominal
+        for o in search(held, "feed").options
+        for s in o.link.sections
+        for p in s.parts
+        if s.topology == "coupling" and p.name == "r1"
+    }
+    assert bleeds == {470e3}
+    bare = search(one_feed(1.0, 220.0, 0.9, 47e3), "feed", Wish(stock=Stock((12.0,), ()), only_stock=True))
+    assert {o.parts for o in bare.options} <= {0}
+    poor = search(job, "feed", Wish(stock=Stock((1000.0, 3300.0), (10e-6,)), only_stock=True))
+    assert poor.options == ()
+    assert "not in stock" in poor.trouble

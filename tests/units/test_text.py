@@ -121,7 +121,7 @@ def test_a_known_must_hold_its_own_value(numbers: tuple[float, float, float]) ->
         (10e-6, "F", "10u"),
         (4.7e-6, "F", "4u7"),
         (100e-9, "F", "100n"),
-        (0.47, "Ω", "470m"),
+        (0.47, "Ω", "R47"),
         (999.0, "Ω", "999R"),
         (1e3, "Ω", "1k"),
     ],

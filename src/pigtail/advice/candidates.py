@@ -17,7 +17,7 @@ from pigtail.advice.shapes import Family, Member, Wish, table
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import Batch, noise
 from pigtail.job.model import AudioIn, AudioOut, Job, Link
-from pigtail.studies.compile import Netlist, compile_job, heard_node, section_inputs
+from pigtail.studies.compile import Netlist, compile_job, foot, heard_node, section_inputs
 from pigtail.studies.estimate import Estimate, Input, Wanted
 from pigtail.studies.feed import OWN_DC_V
 from pigtail.studies.judging import judgements
@@ -86,14 +86,28 @@ class Candidates:
         self.inputs = [i for i in ours if telling is None or i.subject in own or i.name in telling]
 
     def _as_sections(self, job: Job, keys: Sequence[str], values: Mapping[str, float]) -> Link:
-        sections = [topology(k).section() for k in keys]
+        sections = [topology(k).section(**self._usual(k)) for k in keys]
         if self.summed:
-            sections = [topology(self.sum_key).section(), *(s for s in sections if s.topology != "wire")]
+            head = topology(self.sum_key).section(**self._usual(self.sum_key))
+            sections = [head, *(s for s in sections if s.topology != "wire")]
         link = rejoined(job, self.old, tuple(sections))
         for part, value in values.items():
             at, name = part.split(".")
-            link = with_part(link, int(at) + self.shift, name, value)
+            if not self._locked_in(keys[int(at)], name):
+                held = self.wish.usual(value, topology(keys[int(at)]).part(name).kind)
+                link = with_part(link, int(at) + self.shift, name, held)
         return link
+
+    def _usual(self, key: str) -> dict[str, float]:
+        """The values of a network's parts that are not the catalogue's: locked ones, those in stock that are near."""
+        found = {}
+        for rule in topology(key).bought():
+            locked = self._locked_in(key, rule.name)
+            default = topology(key).values(topology(key).section())[rule.name].nominal
+            value = locked[0] if locked else self.wish.usual(default, rule.kind)
+            if value != default:
+                found[rule.name] = value
+        return found
 
     # -- candidates -----------------------------------------------------------------------------------------
 
@@ -123,7 +137,9 @@ class Candidates:
     def _locked(self, place: str) -> tuple[float, ...]:
         """The value of a part that the feed as it is has locked, of the first network of the same kind."""
         at, name = place.split(".")
-        key = self.link.sections[int(at)].topology
+        return self._locked_in(self.link.sections[int(at)].topology, name)
+
+    def _locked_in(self, key: str, name: str) -> tuple[float, ...]:
         for section in self.old.sections:
             if section.topology == key:
                 return tuple(p.value.nominal for p in section.parts if p.name == name and p.locked)
@@ -190,7 +206,12 @@ class Candidates:
     def link_of(self, member: Member, values: Mapping[str, float]) -> Link:
         """The feed through a member with its values; locked parts stay locked."""
         link = self._as_sections(self.plain, member.sections, {})
-        given = {self._place(p): v for p, v in self.family.set.items()} | dict(values)
+        usual = {
+            f"{k}.{p}": v
+            for k, s in enumerate(self.link.sections)
+            for p, v in ((p.name, p.value.nominal) for p in s.parts)
+        }
+        given = {self._place(p): usual[self._place(p)] for p in self.family.set} | dict(values)
         for part, value in given.items():
             at, name = part.split(".")
             place = int(at) - member.shift if int(at) >= self.shift else int(at)
@@ -244,8 +265,8 @@ class Candidates:
         return samples | missing
 
     def _foot(self, at: int) -> str:
-        shape = self.stages[at].shape
-        return f"{self.link.id}_com" if self.link.at("com") and shape.common else self.back
+        port = foot(self.link, at)
+        return f"{self.link.id}_{port}" if self.link.at(port) and self.stages[at].shape.common else self.back
 
     def solved(self, chosen: Sequence[Chosen]) -> Iterator[Candidate]:
         """Everything that is judged of the chosen candidates, over the spread of all they rest on."""

@@ -56,6 +56,7 @@ WORDS = {
     "load": "what the output may be loaded with",
     "bass": "the bass",
     "treble": "the treble",
+    "stock": "a part that is not in stock",
 }
 CHANGES = {
     "target": "Nothing brings the level within its limits over the whole spread: measure what widens it.",
@@ -64,6 +65,7 @@ CHANGES = {
     "load": "The output cannot drive it: a buffer is needed.",
     "bass": "The bass is cut: a larger capacitor, or a higher input impedance.",
     "treble": "The treble is cut: shorter or unscreened wire, or a lower resistance.",
+    "stock": "Search the preferred series too, or add what is missing to the parts you have.",
 }
 
 
@@ -120,6 +122,8 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: Step) -> 
     fitting: dict[str, list[Option]] = {}
     for candidate in candidates.solved(chosen):
         option, limits = _option(candidate, wish.stock)
+        if wish.only_stock and option.missing:
+            limits = (*limits, "stock")
         if limits:
             broken[" ".join(limits)] += 1
         else:

@@ -20,6 +20,8 @@ NO_BIAS_V = 0.02
 #: A source from here on, and every resistor sum, is weak: what follows loads it [Ω].
 WEAK_OHM = 2000.0
 TURNS = 19
+#: A part in stock takes the place of a usual one within this factor.
+NEAR = 3.5
 
 Run = tuple[str, float, float]
 
@@ -81,6 +83,12 @@ class Wish(msgspec.Struct, frozen=True):
             held = self.stock.capacitors if kind == "capacitor" else self.stock.resistors
             return tuple(sorted(v for v in held if low <= v <= high))
         return members(self.series if self.series and kind == "resistor" else series, low, high)
+
+    def usual(self, value: float, kind: str) -> float:
+        """A part that is not searched for: its usual value, or what is in stock and near it."""
+        held = self.stock.capacitors if kind == "capacitor" else self.stock.resistors
+        near = [v for v in held if value / NEAR <= v <= value * NEAR]
+        return min(near, key=lambda v: abs(np.log(v / value))) if self.only_stock and near else value
 
 
 def traits_of(job: Job, link: Link) -> set[str]:

@@ -172,6 +172,13 @@ def link_ports(link: Link) -> tuple[str, ...]:
     return (*chain[0].inputs, "out", *(p for p in SIDE_PORTS if p in used))
 
 
+def foot(link: Link, index: int) -> str:
+    """The port that the common of one network of a link is: what comes before a network that holds two returns apart stands
+    on the source's own."""
+    later = range(index + 1, len(link.sections))
+    return "back" if any(topology(link.sections[k].topology).back for k in later) else "com"
+
+
 def section_inputs(link: Link, index: int) -> tuple[Input, ...]:
     """Part values of one network of a link as inputs; a part the file leaves out is taken at its default."""
     section = link.sections[index]
@@ -318,7 +325,9 @@ class _Deck:
             shape = topology(section.topology)
             self.used[shape.key] = shape
             following = f"{link.id}_out" if index == last else f"{link.id}_n{index + 1}"
-            sides = [f"{link.id}_{p}" for p in SIDE_PORTS if p in shape.ports]
+            sides = [
+                f"{link.id}_{foot(link, index) if p == 'com' else p}" for p in SIDE_PORTS if p in shape.ports
+            ]
             nodes = [*here, following, *sides]
             found = self.fed_from(link, section_inputs(link, index))
             self.add_inputs(*found)

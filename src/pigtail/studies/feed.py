@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from pigtail.circuit import Batch
 from pigtail.job.model import AudioIn, AudioOut, Link, Trait
-from pigtail.studies.compile import OPEN_OHM, Netlist, heard_node
+from pigtail.studies.compile import OPEN_OHM, Netlist, foot, heard_node
 from pigtail.studies.estimate import Estimate, Input, Wanted
 from pigtail.studies.results import FeedDetail, Rung
 from pigtail.studies.spread import Samples, estimate, split
@@ -245,7 +245,8 @@ class Feed:
 
     def _foot(self, stage: Stage) -> str:
         """The node that the level behind a stage is told against: the foot of the link, or the input's return."""
-        return f"{self.link.id}_com" if self.link.at("com") and "com" in stage.shape.ports else self.back
+        port = foot(self.link, stage.at)
+        return f"{self.link.id}_{port}" if self.link.at(port) and "com" in stage.shape.ports else self.back
 
     def _corners(self) -> dict[str, Estimate]:
         """The −3 dB corners, estimated over those inputs that move the response there."""

@@ -31,7 +31,7 @@ UNIT_NAMES = {
 UNPREFIXED = ("°C", "°C/W", "dB", "")
 MAX_LENGTH = 60
 _NUMBER = re.compile(r"([+-]?)(\d+(?:[.]\d*)?(?:[eE][+-]?\d{1,2})?|[.]\d+)\s*(.*)", re.DOTALL)
-_LETTERED = re.compile(r"([+-]?)(\d+)([pnuµμmRkKMG])(\d+)\s*(.*)", re.DOTALL)
+_LETTERED = re.compile(r"([+-]?)(\d+|(?=R))([pnuµμmRkKMG])(\d+)\s*(.*)", re.DOTALL)
 
 
 class UnreadableError(ValueError):
