@@ -12,7 +12,7 @@ import soundfile
 
 from feeds import crossover, hall, headphones, known, pad
 from pigtail.advice.level_schools import contests
-from pigtail.advice.matching import difference_db, match_source, readings_of
+from pigtail.advice.matching import match_source
 from pigtail.advice.search import search
 from pigtail.cli.main import parse
 from pigtail.cli.main import run as command
@@ -20,6 +20,7 @@ from pigtail.job import edits
 from pigtail.job.errors import EditError, FileError
 from pigtail.job.file import Document, save
 from pigtail.job.model import Function, Job, Reading
+from pigtail.job.readings import difference_db, levels_read
 from pigtail.studies.findings import Severity
 from pigtail.studies.level import study_level
 from pigtail.studies.loudness import loudness_of
@@ -77,7 +78,7 @@ def test_two_readings_tell_it_too() -> None:
         )  # fmt: skip
 
     job = replace(hall(), readings=(reading("a", 0.1), reading("b", 0.4), reading("c", 0.3, struck=True)))
-    found = readings_of(job, "feed")
+    found = levels_read(job, "host.record_in")
     assert [r.id for r in found] == ["b", "a"]
     assert difference_db(found[1], found[0]) == pytest.approx(12.04, abs=0.01)
 

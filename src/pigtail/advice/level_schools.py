@@ -12,19 +12,18 @@ from functools import partial
 import msgspec
 from msgspec.structs import replace
 
-from pigtail.advice.matching import without_pads
-from pigtail.advice.networks import rejoined
+from pigtail.advice.networks import put_isolated, rejoined, without_pads
 from pigtail.advice.plan import fit_coupling, fit_pad
 from pigtail.advice.search import feed_of
 from pigtail.catalogue.topologies import topology
 from pigtail.job import edits
-from pigtail.job.edits import Edit
 from pigtail.job.errors import JobError
 from pigtail.job.model import HOST, Conductor, Job, Link, Purpose, Section
 from pigtail.job.readings import effective
 from pigtail.studies.compile import CompileError
 from pigtail.studies.estimate import Estimate
 from pigtail.studies.level import study_level
+from pigtail.studies.results import Contest, Side
 from pigtail.studies.returns import study_returns
 from pigtail.units import Basis, Known, format_quantity
 
@@ -38,23 +37,6 @@ TREBLE_HZ = 30e3
 FAR_M, NEAR_M = 0.4, 0.05
 DB_A_BIT = 6.02
 MOST_TURNED_DOWN_DB = 6.0
-
-
-class Side(msgspec.Struct, frozen=True):
-    """One way of doing it, solved: what it is called, what it comes to (words and text), the edit that makes it."""
-
-    label: str
-    figures: tuple[tuple[str, str], ...]
-    edit: Edit | None = None
-
-
-class Contest(msgspec.Struct, frozen=True):
-    """Two ways side by side, which of them we take (0 or 1), and why."""
-
-    question: str
-    sides: tuple[Side, Side]
-    pick: int
-    why: str
 
 
 class _Solved(msgspec.Struct, frozen=True):
@@ -171,7 +153,7 @@ def _transformer(job: Job, link: Link) -> Iterator[Contest]:
     sections.insert(at, topology("transformer").section())
     through = fit_coupling(job, rejoined(job, link, tuple(sections)))
 
-    change = _Isolated(through, audio[0].id)
+    change = partial(put_isolated, link=through, gone=audio[0].id)
     a, b = _solve(job, link.id), _solve(change(job), link.id)
     shown = (("level", "delivered_dbv"), ("bass from", "low_cut_hz"), ("core", "core_db"))
     quiet = a.buzz is not None and a.buzz.value is not None and a.buzz.high <= QUIET_DB
@@ -189,16 +171,6 @@ def _transformer(job: Job, link: Link) -> Iterator[Contest]:
         (Side("straight", _figures(a, *shown)), Side("transformer, no audio return", _figures(b, *shown), change)),
         pick, why,
     )  # fmt: skip
-
-
-class _Isolated:
-    """The edit that puts a feed through a transformer and leaves a return wire out."""
-
-    def __init__(self, link: Link, gone: str) -> None:
-        self.link, self.gone = link, gone
-
-    def __call__(self, job: Job) -> Job:
-        return edits.remove_link(edits.replace_link(job, self.link), self.gone)
 
 
 def _pad_place(job: Job, link: Link) -> Iterator[Contest]:
@@ -265,16 +237,6 @@ def _phone_volume(job: Job, link: Link) -> Iterator[Contest]:
     full = (("phone at", "full volume"), ("noise", a.text("noise_db")), ("resolution lost", "none"))
     yield Contest(
         "Matched by the phone's volume or by parts?",
-        (Side("the phone's volume", turned, _Padless(link.id)), Side("a pad", full)),
+        (Side("the phone's volume", turned, partial(without_pads, link_id=link.id)), Side("a pad", full)),
         pick, why,
     )  # fmt: skip
-
-
-class _Padless:
-    """The edit that takes the pads of a feed out."""
-
-    def __init__(self, link_id: str) -> None:
-        self.link_id = link_id
-
-    def __call__(self, job: Job) -> Job:
-        return without_pads(job, self.link_id)

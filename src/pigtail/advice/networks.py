@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from msgspec.structs import replace
 
 from pigtail.advice.links import NEAR_M, join, supply_link
@@ -61,6 +63,29 @@ def add_network(job: Job, link_id: str, key: str) -> Job:
 def drop_network(job: Job, link_id: str, index: int) -> Job:
     """Edit: take a network out of a feed."""
     return edits.replace_link(job, without_network(job, _link(job, link_id), index))
+
+
+def put_networks(job: Job, link_id: str, sections: tuple[Section, ...]) -> Job:
+    """Edit: put other networks into the place of those of a feed."""
+    return edits.replace_link(job, rejoined(job, _link(job, link_id), sections))
+
+
+def without_pads(job: Job, link_id: str) -> Job:
+    """Edit: take the pads of a feed out, as when the source is turned down instead."""
+    kept = tuple(s for s in _link(job, link_id).sections if s.topology != "pad")
+    return put_networks(job, link_id, kept or (topology("wire").section(),))
+
+
+def put_isolated(job: Job, link: Link, gone: str) -> Job:
+    """Edit: put a feed through a transformer, and leave out the return wire that it makes needless."""
+    return edits.remove_link(edits.replace_link(job, link), gone)
+
+
+def on_each(job: Job, change: Callable[..., Job], links: tuple[str, ...]) -> Job:
+    """Edit: the same change to several links, such as the feeds of both channels."""
+    for link_id in links:
+        job = change(job, link_id=link_id)
+    return job
 
 
 def resupplied(job: Job, link: Link, rail: str, key: str) -> Link:

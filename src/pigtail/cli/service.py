@@ -42,12 +42,21 @@ def _suggest_steps(job: Any, link_id: str) -> Any:
     return steps_of(job, link_id)
 
 
-def _suggest_step(job: Any, link_id: str, number: int, wish: Any, before: Any) -> Any:
-    """One step of a search: what is found so far, ranked, and what the next step goes on from."""
+def _suggest_step(job: Any, link_id: str, number: int, series: str, only_stock: bool, before: bytes) -> Any:
+    """One step of a search: what the next step goes on from, which is nothing to the asker, and what is found so far."""
     from pigtail.advice.search import Step, ranked, take_step
+    from pigtail.cli.suggesting import wish_of
 
-    step = take_step(job, link_id, number, wish, before or Step())
-    return step, ranked(link_id, step)
+    wish = wish_of(series, only_stock=only_stock)
+    step = take_step(job, link_id, number, wish, pickle.loads(before) if before else Step())  # noqa: S301  our own
+    return pickle.dumps(step), ranked(link_id, step)
+
+
+def _glance(job: Any, link_id: str) -> Any:
+    from pigtail.job.readings import effective
+    from pigtail.studies.level import glance_level
+
+    return glance_level(effective(job), link_id)
 
 
 def _level_schools(job: Any, link_id: str) -> Any:
@@ -56,10 +65,17 @@ def _level_schools(job: Any, link_id: str) -> Any:
     return contests(job, link_id)
 
 
-def _loudness(path: Path) -> Any:
+def _louder(now: Path, wanted: Path) -> Any:
+    """How much louder the second recording is than the first [LU]."""
     from pigtail.studies.loudness import loudness_of
 
-    return loudness_of(path)
+    return loudness_of(wanted).lufs - loudness_of(now).lufs
+
+
+def _matched(job: Any, link_id: str, louder_db: float, source: str) -> Any:
+    from pigtail.advice.matching import matched_values
+
+    return matched_values(job, link_id, louder_db, source)
 
 
 def _schools(job: Any) -> Any:
@@ -89,8 +105,10 @@ SERVICES: dict[str, Callable[..., Any]] = {
     "schools": _schools,
     "suggest_steps": _suggest_steps,
     "suggest_step": _suggest_step,
+    "glance": _glance,
     "level_schools": _level_schools,
-    "loudness": _loudness,
+    "louder": _louder,
+    "matched": _matched,
     "write_sheet": _write_sheet,
     "sheet_pdf": _sheet_pdf,
 }

@@ -21,6 +21,7 @@ from pigtail.job.model import (
     Link,
     Module,
     Part,
+    Plus,
     Section,
     SupplyClass,
 )
@@ -87,6 +88,13 @@ def set_value(job: Job, address: str, field: str, value: Known | None) -> Job:
         device_id,
         terminals=tuple(changed if t is terminal else t for t in _device(job, device_id).terminals),
     )
+
+
+def set_values(job: Job, values: tuple[tuple[str, str, Known | None], ...]) -> Job:
+    """Set what the papers say of several values in one edit: address, field, value."""
+    for address, field, value in values:
+        job = set_value(job, address, field, value)
+    return job
 
 
 def set_path(job: Job, device_id: str, path_id: str, resistance: Known | None) -> Job:
@@ -174,22 +182,48 @@ def set_sections(job: Job, link_id: str, sections: tuple[Section, ...]) -> Job:
 
 def set_part(job: Job, link_id: str, section: int, name: str, value: Known) -> Job:
     """Set a part value of a link's network, such as r2 of its pad."""
-    link = _link(job, link_id)
-    if not 0 <= section < len(link.sections):
-        raise EditError(f"{link_id} has no network {section}", value=section)
-    old = link.sections[section]
-    if name not in {p.name for p in old.parts}:
-        raise EditError(f"the network of {link_id} has no part {name}", value=name)
+    _part(job, link_id, section, name)
     if value.low < 0 or (value.unit == "Ω" and value.low <= 0):
         raise EditError(
             f"{name} cannot be {value.nominal:g} {value.unit}; give a value above nought", value=value
         )
-    changed = replace(
-        old, parts=tuple(Part(name=name, value=value) if p.name == name else p for p in old.parts)
-    )
-    return _with_link(
-        job, link_id, sections=tuple(changed if k == section else s for k, s in enumerate(link.sections))
-    )
+    return _with_changed_part(job, link_id, section, name, value=value)
+
+
+def lock_part(job: Job, link_id: str, section: int, name: str, locked: bool) -> Job:
+    """Lock a part of a link's network, so that searches and remedies leave it, or free it."""
+    _part(job, link_id, section, name)
+    return _with_changed_part(job, link_id, section, name, locked=locked)
+
+
+def set_capacitor(
+    job: Job, link_id: str, section: int, name: str, plus: Plus, rating: Known | None = None
+) -> Job:
+    """Say which way round a capacitor of a link's network is fitted, and for what voltage [V]; None where not known."""
+    if _part(job, link_id, section, name).value.unit != "F":
+        raise EditError(f"{name} of {link_id} is no capacitor", value=name)
+    if rating is not None and rating.low <= 0:
+        raise EditError(f"a rating of {rating.nominal:g} V cannot be; give volts above nought", value=rating)
+    return _with_changed_part(job, link_id, section, name, plus=plus, rating=rating)
+
+
+def _part(job: Job, link_id: str, section: int, name: str) -> Part:
+    """A part of a link's network; raises EditError for what is not there."""
+    link = _link(job, link_id)
+    if not 0 <= section < len(link.sections):
+        raise EditError(f"{link_id} has no network {section}", value=section)
+    found = next((p for p in link.sections[section].parts if p.name == name), None)
+    if found is None:
+        raise EditError(f"the network of {link_id} has no part {name}", value=name)
+    return found
+
+
+def _with_changed_part(job: Job, link_id: str, section: int, name: str, **fields: Any) -> Job:
+    link = _link(job, link_id)
+    parts = tuple(replace(p, **fields) if p.name == name else p for p in link.sections[section].parts)
+    changed = replace(link.sections[section], parts=parts)
+    sections = tuple(changed if k == section else s for k, s in enumerate(link.sections))
+    return _with_link(job, link_id, sections=sections)
 
 
 def set_conductor(

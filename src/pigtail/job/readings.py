@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import msgspec
@@ -118,3 +119,16 @@ def effective(job: Job) -> Job:
     host = msgspec.structs.replace(job.host, **measured(HOST, job.host))
     modules = tuple(msgspec.structs.replace(m, **measured(m.id, m)) for m in job.modules)
     return msgspec.structs.replace(job, host=host, modules=modules)
+
+
+def levels_read(job: Job, address: str) -> tuple[Reading, ...]:
+    """AC readings at a point that two sources can be compared by, the last first."""
+    return tuple(
+        r for r in reversed(job.readings)
+        if r.point == address and r.function is Function.AC_VOLTS and not r.struck and r.value.nominal > 0
+    )  # fmt: skip
+
+
+def difference_db(now: Reading, wanted: Reading) -> float:
+    """How much louder the second reading is than the first [dB]."""
+    return 20 * math.log10(wanted.value.nominal / now.value.nominal)

@@ -11,7 +11,7 @@ Thump: the bias coming up in 10 ms through a high pass of the low corner, bias·
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -81,11 +81,7 @@ class Feed:
 
     def study(self) -> FeedDetail:
         """Everything that every feed is asked for."""
-        between = self.stages[:-1]
-        wanted = {
-            "delivered": Wanted("dBV", "the delivered level"),
-            "target": Wanted("dB", "delivered minus wanted"),
-            "headroom": Wanted("dB", "the headroom to overload"),
+        wanted = self._levels_wanted() | {
             "offset": Wanted("V", "the DC forced on the input"),
             "one": Wanted("dBV", "the level of one channel alone"),
             "load": Wanted("Ω", "what the network loads the source with"),
@@ -96,31 +92,10 @@ class Feed:
             "output": Wanted("Ω", "the impedance that the input is driven from"),
             "own_loss": Wanted("dB", "what the feed takes from the host's own signal"),
             "over_own": Wanted("dB", "the added source over the host's own"),
-            "wanted": Wanted("dBV", "the level wanted"),
-            "overload": Wanted("dBV", "the overload level"),
-            "emf": Wanted("dBV", "the e.m.f."),
-            "pin": Wanted("dBV", "the level at the output pin"),
-            **{f"rung{s.at}": Wanted("dBV", f"after the {s.shape.short}") for s in between},
-            **{
-                f"ceiling{s.at}": Wanted("dBV", f"what the {s.shape.short} can give") for s in self.amplifiers
-            },
         }
         found = estimate(self.inputs, self.solve, wanted)
-        *curve, middle = np.abs(self.transfer(self.nominal, np.append(CURVE_HZ, REFERENCE_HZ)))[0]
         corners = self._corners()
-        rungs = (
-            Rung("e.m.f.", found["emf"]),
-            Rung("output pin", found["pin"]),
-            *(
-                Rung(f"after the {s.shape.short}", found[f"rung{s.at}"], found.get(f"ceiling{s.at}"))
-                for s in between
-            ),
-            Rung("at the input", found["delivered"], self._last_ceiling(found)),
-        )
         numbers = {
-            "delivered_dbv": found["delivered"],
-            "target_db": found["target"],
-            "headroom_db": found["headroom"],
             "low_cut_hz": corners["low"],
             "high_cut_hz": corners["high"],
             "offset_v": found["offset"],
@@ -139,6 +114,44 @@ class Feed:
             numbers["tap_loss_db"] = found["tap"]
         if self.mixes:
             numbers |= {"own_loss_db": found["own_loss"], "over_own_db": found["over_own"]}
+        return self._detail(found, numbers)
+
+    def glance(self) -> FeedDetail:
+        """The levels with their spread and the response, and nothing else: what is shown while a value is turned."""
+        return self._detail(estimate(self.inputs, self._solve_levels, self._levels_wanted()), {})
+
+    def _levels_wanted(self) -> dict[str, Wanted]:
+        return {
+            "delivered": Wanted("dBV", "the delivered level"),
+            "target": Wanted("dB", "delivered minus wanted"),
+            "headroom": Wanted("dB", "the headroom to overload"),
+            "wanted": Wanted("dBV", "the level wanted"),
+            "overload": Wanted("dBV", "the overload level"),
+            "emf": Wanted("dBV", "the e.m.f."),
+            "pin": Wanted("dBV", "the level at the output pin"),
+            **{f"rung{s.at}": Wanted("dBV", f"after the {s.shape.short}") for s in self.stages[:-1]},
+            **{
+                f"ceiling{s.at}": Wanted("dBV", f"what the {s.shape.short} can give") for s in self.amplifiers
+            },
+        }
+
+    def _detail(self, found: dict[str, Estimate], numbers: dict[str, Estimate]) -> FeedDetail:
+        """What the station paints, of levels that were estimated and further numbers."""
+        *curve, middle = np.abs(self.transfer(self.nominal, np.append(CURVE_HZ, REFERENCE_HZ)))[0]
+        rungs = (
+            Rung("e.m.f.", found["emf"]),
+            Rung("output pin", found["pin"]),
+            *(
+                Rung(f"after the {s.shape.short}", found[f"rung{s.at}"], found.get(f"ceiling{s.at}"))
+                for s in self.stages[:-1]
+            ),
+            Rung("at the input", found["delivered"], self._last_ceiling(found)),
+        )
+        levels = {
+            "delivered_dbv": found["delivered"],
+            "target_db": found["target"],
+            "headroom_db": found["headroom"],
+        }
         return FeedDetail(
             self.link.id,
             self.sources,
@@ -148,7 +161,7 @@ class Feed:
             found["overload"],
             tuple(CURVE_HZ.tolist()),
             tuple((20 * np.log10(np.maximum(curve, 1e-12) / max(float(middle), 1e-12))).tolist()),
-            numbers,
+            levels | numbers,
         )
 
     def _last_ceiling(self, found: dict[str, Estimate]) -> Estimate:
@@ -202,46 +215,67 @@ class Feed:
         def apart(solved: NDArray[Any]) -> list[NDArray[Any]]:
             return [x.reshape(-1) for x in split(solved, len(cases))]
 
-        source = net.node(self.sources[0])
-        source_back = net.reference(self.sources[0])
-        pins = apart(np.abs(driven.v(source, source_back)))
+        source, pair = self._pin
+        pins = apart(np.abs(driven.v(*pair)))
         currents = apart(np.abs(driven.i(f"rz.x{source}")))
         levels = [_dbv(x) for x in apart(driven.v(self.out, self.back))]
-        delivered, emf = levels[0], 20 * np.log10(np.maximum(samples[f"{source}_emf"], 1e-12))
         at_rest = apart(rest.v(self.out, self.back))
-        wanted, overload = (20 * np.log10(samples[f"{stem}_{k}"]) for k in ("wanted", "overload"))
-        room, input_ohm = overload - delivered, samples[f"{stem}_impedance"]
-        results: dict[str, Array] = {}
-        for stage in self.stages:
-            level = _dbv(apart(driven.v(stage.behind, self._foot(stage)))[0])
-            results[f"rung{stage.at}"] = level
-            if stage.shape.amplifier:
-                last = stage is self.stages[-1]
-                ceiling = swing_dbv(samples, self.link, stage, input_ohm if last else np.inf)
-                results[f"ceiling{stage.at}"] = ceiling
-                room = np.minimum(room, ceiling - level)
+        input_ohm = samples[f"{stem}_impedance"]
+        results = self._levels(samples, lambda *pair: apart(driven.v(*pair))[0])
+        delivered = results["delivered"]
         if self.mixes:
             carries = 20 * np.log10(np.maximum(samples[f"{stem}_carries"], 1e-12))
             results |= {"own_loss": levels[3] - carries, "over_own": delivered - levels[3]}
         opened = 10 ** ((levels[2] - delivered) / 20)
         flat = np.zeros(delivered.shape)
         return {"own_loss": flat, "over_own": flat} | results | {
-            "delivered": delivered,
-            "target": delivered - wanted,
-            "headroom": room,
             "offset": at_rest[0] - (samples[f"{stem}_dc"] if self.own_dc else 0.0),
             "one": levels[1],
             "load": pins[0] / np.maximum(currents[0], 1e-15),
-            "tap": _dbv(pins[0]) - emf,
+            "tap": _dbv(pins[0]) - results["emf"],
             "cross": pins[1] / np.maximum(currents[1], 1e-15),
             "capacitor": apart(rest.v(*self.capacitor))[0] if self.capacitor else flat,
             "pop": at_rest[2],
             "output": np.maximum(input_ohm * (opened - 1.0), 1e-3),
+        }  # fmt: skip
+
+    @property
+    def _pin(self) -> tuple[str, tuple[str, str]]:
+        """The node of the output that the level is told at, and that node with its return."""
+        source = self.netlist.node(self.sources[0])
+        return source, (source, self.netlist.reference(self.sources[0]))
+
+    def _solve_levels(self, samples: Samples) -> dict[str, Array]:
+        """The levels alone."""
+        pairs = [self._pin[1], (self.out, self.back), *((s.behind, self._foot(s)) for s in self.stages)]
+        only = sorted({n for pair in pairs for n in pair} - {"0"})
+        driven = self.batch(samples).ac([REFERENCE_HZ], only)
+        return self._levels(samples, lambda *pair: driven.v(*pair)[:, 0])
+
+    def _levels(
+        self, samples: Samples, volts: Callable[[str, str], NDArray[np.complex128]]
+    ) -> dict[str, Array]:
+        """Every level along the feed [dBV] and what limits it, of voltages between pairs of nodes."""
+        source, pair = self._pin
+        stem, delivered = self.stem, _dbv(volts(self.out, self.back))
+        wanted, overload = (20 * np.log10(samples[f"{stem}_{k}"]) for k in ("wanted", "overload"))
+        room = overload - delivered
+        results = {
+            "delivered": delivered,
+            "target": delivered - wanted,
             "wanted": wanted,
             "overload": overload,
-            "emf": emf,
-            "pin": _dbv(pins[0]),
-        }  # fmt: skip
+            "emf": 20 * np.log10(np.maximum(samples[f"{source}_emf"], 1e-12)),
+            "pin": _dbv(volts(*pair)),
+        }
+        for stage in self.stages:
+            level = _dbv(volts(stage.behind, self._foot(stage)))
+            results[f"rung{stage.at}"] = level
+            if stage.shape.amplifier:
+                load = samples[f"{stem}_impedance"] if stage is self.stages[-1] else np.inf
+                results[f"ceiling{stage.at}"] = swing_dbv(samples, self.link, stage, load)
+                room = np.minimum(room, results[f"ceiling{stage.at}"] - level)
+        return results | {"headroom": room}
 
     def _foot(self, stage: Stage) -> str:
         """The node that the level behind a stage is told against: the foot of the link, or the input's return."""

@@ -75,6 +75,18 @@ def study_level(job: Job) -> LevelStudy:
     return LevelStudy("level", numbers, tuple(findings), tuple(details))
 
 
+def glance_level(job: Job, link_id: str) -> FeedDetail | None:
+    """The levels and the response of one feed, quickly, for showing while a value is turned; None for no complete feed.
+
+    Raises CompileError.
+    """
+    link = job.link(link_id)
+    ends = _ends(job, link) if link is not None and link.purpose is Purpose.FEED else None
+    if link is None or ends is None or isinstance(ends, Finding):
+        return None
+    return Feed(compile_job(job, job.working_state()), link, *ends).glance()
+
+
 def _ends(job: Job, link: Link) -> tuple[tuple[str, ...], str] | Finding:
     """The outputs that drive a feed and the input it drives, or a finding when one of them is absent."""
     sources = tuple(a for a in link.starts if isinstance(job.terminal(a), AudioOut))
@@ -115,9 +127,10 @@ def _balanced(job: Job, details: list[FeedDetail]) -> list[FeedDetail]:
     """The details with how far left and right are apart by their networks alone, where a feed has a twin."""
     by_link = {d.link: d for d in details}
     found = []
-    for detail in details:
-        link = job.link(detail.link)
+    for lone in details:
+        link = job.link(lone.link)
         twin = twin_of(job, link) if link is not None else None
+        detail = replace(lone, twin=twin.id if twin is not None else "")
         other = by_link.get(twin.id) if twin is not None else None
         a = detail.numbers.get("parts_db")
         b = other.numbers.get("parts_db") if other is not None else None

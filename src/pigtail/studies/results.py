@@ -64,7 +64,8 @@ class Rung(msgspec.Struct, frozen=True):
 
 
 class FeedDetail(msgspec.Struct, frozen=True):
-    """What the Level station paints of one feed: ladder, response, the limits and the noise [dBV] beside them."""
+    """What the Level station paints of one feed: ladder, response, the limits and the noise [dBV] beside them; the feed of
+    the other channel, if there is one."""
 
     link: str
     sources: tuple[str, ...]
@@ -76,12 +77,30 @@ class FeedDetail(msgspec.Struct, frozen=True):
     curve_db: tuple[float, ...]
     numbers: dict[str, Estimate]
     noise: Estimate | None = None
+    twin: str = ""
 
 
 class LevelStudy(Study, frozen=True):
     """Numbers `level.…`, findings, and a detail for each feed."""
 
     feeds: tuple[FeedDetail, ...] = ()
+
+
+class Side(msgspec.Struct, frozen=True):
+    """One way of doing it, solved: what it is called, what it comes to (words and text), the edit that makes it."""
+
+    label: str
+    figures: tuple[tuple[str, str], ...]
+    edit: Edit | None = None
+
+
+class Contest(msgspec.Struct, frozen=True):
+    """Two ways side by side, which of them we take (0 or 1), and why."""
+
+    question: str
+    sides: tuple[Side, Side]
+    pick: int
+    why: str
 
 
 class SupplyDetail(msgspec.Struct, frozen=True):
