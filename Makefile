@@ -10,7 +10,7 @@ demo: setup
 	@$(PYTHON) -m pigtail demo
 
 test: setup
-	@QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest
+	@QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest -n auto --dist worksteal
 
 lint: setup
 	@$(PYTHON) -m ruff format --check src tests tools

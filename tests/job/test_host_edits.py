@@ -244,6 +244,8 @@ def every_edit() -> dict[str, object]:
         edits.rename: ("name",), edits.set_brief: ("w", "n"), edits.set_name_and_brief: ("a", "b", "c"), edits.set_supply: (SupplyClass.LIVE_CHASSIS,), edits.set_ambient: (None,),
         edits.set_value: ("host.pickup", "wanted", known), edits.set_path: ("host", "pickup_to_star", None), edits.add_module: (make_module("wireless_receiver_5v", "m2"),),
         edits.add_link: (link,), edits.replace_link: (link,), edits.remove_link: ("x",), edits.set_sections: ("x", (Section(topology="wire"),)), edits.set_part: ("x", 0, "r1", known),
+        edits.set_parts: ("x", 0, (("r1", known),)), edits.lock_part: ("x", 0, "r1", True),
+        edits.set_capacitor: ("x", 0, "c1", Plus.FILM), edits.set_values: ((("host.record_in", "impedance", known),),),
         edits.set_conductor: ("x", "in"), edits.move_tap: ("host.star", "host.pickup_return"),
         host_edits.add_point: (Rail(id="new", name="new"),), host_edits.remove_point: ("host.pickup",), host_edits.set_point: ("host.pickup",), host_edits.set_role: ("host.pickup", "audio out"),
         host_edits.take_class: ("host.pickup", "rail", ()), host_edits.set_place: ("host.pickup",), host_edits.add_alternative: ("host.pickup", Place(part="R1")), host_edits.use_alternative: ("host.pickup", 0),

@@ -65,6 +65,22 @@ def drop_network(job: Job, link_id: str, index: int) -> Job:
     return edits.replace_link(job, without_network(job, _link(job, link_id), index))
 
 
+def put_head(job: Job, link_id: str, key: str) -> Job:
+    """Edit: hold the outputs of a feed apart by another network."""
+    return put_networks(job, link_id, (topology(key).section(), *_link(job, link_id).sections[1:]))
+
+
+def set_stage_rail(job: Job, link_id: str, rail: str) -> Job:
+    """Edit: supply the stages of a feed from a rail, or from a supply of their own (empty)."""
+    link = _link(job, link_id)
+    if not any(topology(s.topology).supplied for s in link.sections):
+        raise EditError(f"{link.name} has no stage that needs a supply", value=link_id)
+    joins = tuple(j for j in link.joins if j.port != "sup")
+    return edits.replace_link(
+        job, replace(link, joins=(*joins, join("sup", rail, NEAR_M)) if rail else joins)
+    )
+
+
 def put_networks(job: Job, link_id: str, sections: tuple[Section, ...]) -> Job:
     """Edit: put other networks into the place of those of a feed."""
     return edits.replace_link(job, rejoined(job, _link(job, link_id), sections))

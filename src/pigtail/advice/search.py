@@ -59,7 +59,7 @@ WORDS = {
     "stock": "a part that is not in stock",
 }
 CHANGES = {
-    "target": "Nothing brings the level within its limits over the whole spread: measure what widens it.",
+    "target": "Nothing brings the level within its limits over the whole spread.",
     "headroom": "The input, or the stage before it, overloads: a higher supply for the stage, or another input.",
     "offset": "DC gets through: a coupling capacitor is needed, or the bias is to be measured.",
     "load": "The output cannot drive it: a buffer is needed.",
@@ -71,13 +71,15 @@ CHANGES = {
 
 class Step(msgspec.Struct, frozen=True):
     """What one step of a search found: options that fit, how many candidates it solved, which sets of limits the others
-    broke how often, the highest level that was reached over the wanted one [dB], inputs that matter."""
+    broke how often, the highest level that was reached over the wanted one [dB], inputs that matter, and which of them
+    widens the level most."""
 
     options: tuple[Option, ...] = ()
     solved: int = 0
     broken: dict[str, int] = {}
     best: float = -np.inf
     telling: frozenset[str] | None = None
+    widest: str = ""
 
 
 def feed_of(job: Job, link_id: str) -> Link:
@@ -113,6 +115,7 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: Step) -> 
         ]
     found, broken, best, solved = list(before.options), Counter(before.broken), before.best, before.solved
     chosen: list[Chosen] = []
+    widest = before.widest
     for member in family.member:
         if not candidates.keeps_locked(member):
             continue
@@ -122,6 +125,7 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: Step) -> 
     fitting: dict[str, list[Option]] = {}
     for candidate in candidates.solved(chosen):
         option, limits = _option(candidate, wish.stock)
+        widest = widest or _widest(candidate)
         if wish.only_stock and option.missing:
             limits = (*limits, "stock")
         if limits:
@@ -130,7 +134,13 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: Step) -> 
             fitting.setdefault(candidate.member.words, []).append(option)
     for options in fitting.values():
         found += sorted(options, key=_rank)[:OF_A_SHAPE]
-    return Step(tuple(found), solved, dict(broken), best, telling)
+    return Step(tuple(found), solved, dict(broken), best, telling, widest)
+
+
+def _widest(candidate: Candidate) -> str:
+    """What is not part of the network and widens its level most."""
+    own = f"{candidate.link.id}#"
+    return next((i.words for i in candidate.found["target"].leading if not i.subject.startswith(own)), "")
 
 
 def _is_own(subject: str, candidates: Candidates) -> bool:
@@ -141,7 +151,7 @@ def ranked(link_id: str, step: Step) -> Search:
     """What the steps so far come to: the options that are offered, the best first, or why there is none."""
     options = sorted(_without_doubles(step.options), key=_rank)[:OFFERED]
     marked = tuple(replace(o, pareto=not any(_betters(p, o) for p in options)) for o in options)
-    return Search(link_id, marked, step.solved, "" if marked else _in_the_way(step.broken, step.best))
+    return Search(link_id, marked, step.solved, "" if marked else _in_the_way(step))
 
 
 def search(job: Job, link_id: str, wish: Wish | None = None) -> Search:
@@ -152,23 +162,26 @@ def search(job: Job, link_id: str, wish: Wish | None = None) -> Search:
     return ranked(link_id, step)
 
 
-def _in_the_way(broken: dict[str, int], best: float) -> str:
+def _in_the_way(step: Step) -> str:
     """Which limit stops the networks that come nearest to fitting, and what would have to change."""
-    if not broken:
+    if not step.broken:
         return (
             "Nothing could be solved: a value that the level rests on is not known, or no part in stock suits. "
             "Measure what is asked for next, or search with all values."
         )
-    sets = {tuple(k.split(" ")): n for k, n in broken.items()}
+    sets = {tuple(k.split(" ")): n for k, n in step.broken.items()}
     nearest = min(sets, key=lambda limits: (len(limits), limits == ("target",), -sets[limits]))
     limit = nearest[0]
-    if limit == "target" and best < 0:
-        short = format_quantity(-best, "dB", 2)
+    if limit == "target" and step.best < 0:
+        short = format_quantity(-step.best, "dB", 2)
         return (
             f"No network fits: the level is {short} short even straight. "
             "A gain stage, a louder source or a more sensitive input is needed."
         )
-    return f"No network fits: {WORDS[limit]} stands in the way. {CHANGES[limit]}"
+    measure = (
+        f" Measure {step.widest}: it widens the level most." if limit == "target" and step.widest else ""
+    )
+    return f"No network fits: {WORDS[limit]} stands in the way. {CHANGES[limit]}{measure}"
 
 
 def _without_doubles(options: Iterable[Option]) -> list[Option]:

@@ -28,6 +28,7 @@ from pigtail.studies.results import Studies
 
 if TYPE_CHECKING:
     from pigtail.desktop.helper import Helper, Inside
+    from pigtail.desktop.levelling import Levelling
     from pigtail.desktop.stations.base import Station
     from pigtail.desktop.stations.returns import ReturnsStation
     from pigtail.desktop.window import MainWindow
@@ -57,6 +58,7 @@ class Assembly(QObject):
         self.bench: Benching
         self.why: Why
         self.views: dict[str, Station] = {}
+        self.levelling: Levelling | None = None
         self.here = "survey"
         self._fresh = True
         self.actions: dict[str, QAction] = {}
@@ -109,7 +111,9 @@ class Assembly(QObject):
             if key == "returns":
                 made.schools_wanted.connect(partial(self._solve_schools, made))
             if key == "level":
-                made.found.search_wanted.connect(partial(self._search, made.found))
+                from pigtail.desktop.levelling import Levelling
+
+                self.levelling = Levelling(self, made)
             if key in ("survey", "taps"):
                 made.probe.connect(self.strip.set_probes)
             if key == "survey":
@@ -194,16 +198,10 @@ class Assembly(QObject):
         self.why.pick(code)
 
     def _solve_schools(self, view: ReturnsStation, job: Job) -> None:
-        self._ask("schools", lambda found: view.show_schools(job, found), job)
-
-    def _search(self, view: Any, job: Job, link_id: str) -> None:
-        self._ask("suggest", lambda found: view.show_search(job, found), job, link_id)
-
-    def _ask(self, service: str, done: Callable[[Any], None], *arguments: object) -> None:
         self.side.submit(
-            service,
-            lambda: self.session.helper.call(service, *arguments),
-            done,
+            "schools",
+            lambda: self.session.helper.call("schools", job),
+            lambda found: view.show_schools(job, found),
             lambda e: self.tell(str(e)),
         )
 
@@ -486,11 +484,14 @@ class Assembly(QObject):
     @property
     def quiet(self) -> bool:
         """Whether all background work is done."""
-        return self.session.quiet and self.side.idle and self.bench.idle
+        looking = self.levelling is not None and not self.levelling.idle
+        return self.session.quiet and self.side.idle and self.bench.idle and not looking
 
     def close(self) -> None:
         """End all background work."""
         self.bench.close()
+        if self.levelling is not None:
+            self.levelling.close()
         self.side.close()
         self.session.close()
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
@@ -13,14 +15,22 @@ from pigtail.units.series import step
 
 class ValueField(QLineEdit):
     """A value in SI units of one unit. `committed` tells a new value once it was typed or stepped;
-    `refused` tells why a text is no value."""
+    `refused` tells why a text is no value. A figure without a series is stepped by `by`, up to `most`."""
 
     committed = pyqtSignal(float)
     refused = pyqtSignal(str)
 
-    def __init__(self, unit: str, series: str = "", parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        unit: str,
+        series: str = "",
+        parent: QWidget | None = None,
+        *,
+        by: float = 0.0,
+        most: float = math.inf,
+    ) -> None:
         super().__init__(parent)
-        self.unit, self.series = unit, series
+        self.unit, self.series, self._by, self._most = unit, series, by, most
         self._value: float | None = None
         self.returnPressed.connect(self.commit)
         self.textEdited.connect(lambda _text: self._mark(False))
@@ -67,14 +77,19 @@ class ValueField(QLineEdit):
                 style.polish(self)
 
     def _step(self, by: int) -> None:
-        if self.series and self._value is not None and self._value > 0:
+        if self._value is None or self.isReadOnly():
+            return
+        if self.series and self._value > 0:
             self.setModified(False)
             self._tell(step(self._value, self.series, by))
+        elif self._by and 0 < (value := round(self._value + by * self._by, 6)) <= self._most:
+            self.setModified(False)
+            self._tell(value)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.series:
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and (self.series or self._by):
             self._step(1 if event.key() == Qt.Key.Key_Up else -1)
         elif event.key() == Qt.Key.Key_Escape and self.isModified():
             self.setModified(False)

@@ -101,6 +101,9 @@ def _style(t: Theme) -> str:
     QToolButton {{ padding-right: 24px; }}
     QToolButton:focus {{ padding-right: 23px; }}
     QToolButton::menu-indicator {{ subcontrol-origin: padding; subcontrol-position: right center; right: 8px; }}
+    QToolButton#settled {{ font-size: 10px; padding: 0 2px; color: {t.dim}; background: transparent;
+        border-color: transparent; }}
+    QToolButton#settled::menu-indicator {{ image: none; width: 0; }}
     QPushButton:hover, QToolButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus, QToolButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
     QPushButton:disabled {{ color: {t.dim}; background: {t.panel}; }}

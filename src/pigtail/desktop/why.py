@@ -122,7 +122,7 @@ class Why(QFrame):
             limit = f"{format_quantity(finding.value, finding.unit)} against {format_quantity(finding.limit, finding.unit)}"
             self._say(limit, bold=True)
         if finding.settle:
-            self._say(f"Measure this: {finding.settle}")
+            self._say(f"To settle it: {finding.settle[0].lower()}{finding.settle[1:]}")
         for remedy in finding.remedies:
             self._remedy(remedy)
         if finding.why:

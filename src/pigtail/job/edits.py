@@ -190,6 +190,20 @@ def set_part(job: Job, link_id: str, section: int, name: str, value: Known) -> J
     return _with_changed_part(job, link_id, section, name, value=value)
 
 
+def set_parts(job: Job, link_id: str, section: int, values: tuple[tuple[str, Known], ...]) -> Job:
+    """Set several part values of a link's network in one edit; one that the file leaves out is written down."""
+    link = _link(job, link_id)
+    if not 0 <= section < len(link.sections):
+        raise EditError(f"{link_id} has no network {section}", value=section)
+    old = link.sections[section]
+    given = {p.name: p for p in old.parts}
+    for name, value in values:
+        given[name] = replace(given[name], value=value) if name in given else Part(name=name, value=value)
+    changed = replace(old, parts=tuple(given.values()))
+    sections = tuple(changed if k == section else s for k, s in enumerate(link.sections))
+    return _with_link(job, link_id, sections=sections)
+
+
 def lock_part(job: Job, link_id: str, section: int, name: str, locked: bool) -> Job:
     """Lock a part of a link's network, so that searches and remedies leave it, or free it."""
     _part(job, link_id, section, name)

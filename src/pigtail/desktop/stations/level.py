@@ -1,199 +1,94 @@
-"""Level: the ladder from the module's e.m.f. to the host's input, the response, and the network edited in place."""
+"""Level: the ladder from the source's e.m.f. to the host's input, the response, and the network edited in place."""
 
 from __future__ import annotations
 
-import itertools
 from functools import partial
-from math import log10
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPen
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout
+from msgspec.structs import replace
+from PyQt6.QtCore import QRect, Qt
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout
 
-from pigtail.advice.networks import add_network, drop_network
+from pigtail.advice.networks import add_network, drop_network, on_each, put_head, set_stage_rail
 from pigtail.catalogue.topologies import topologies, topology
 from pigtail.desktop import theme
 from pigtail.desktop.fields import fill_combo
-from pigtail.desktop.stations.base import Align, Picture, Station, say
+from pigtail.desktop.stations.base import Station
 from pigtail.desktop.stations.level_found import Found
+from pigtail.desktop.stations.level_ladder import UNITS, Ladder, Response
 from pigtail.desktop.stations.network import NetworkStrip
-from pigtail.job.model import Job
+from pigtail.job.model import Job, Link, Rail
 
 if TYPE_CHECKING:
     from pigtail.studies.estimate import Estimate
     from pigtail.studies.results import FeedDetail, Studies
 
-ADDABLE = ("series", "pad", "coupling", "gain")
+#: What can be put into a feed, by what it is for.
+ADDABLE = {
+    "Add a part": ("series", "pad", "coupling", "mix", "volume", "unrecord"),
+    "Add a stage": ("gain", "gain_single", "buffer", "receiver", "driver", "transformer"),
+    "Add an amplifier": ("headphone_amp", "amp_single", "amp_bridged"),
+}
+HEADS = ("sum", "recombine")
+#: What is said of a feed, as far as it is known of it: number, words before and behind it.
+FACTS = (
+    ("power_w", "power ", ""),
+    ("most_w", "the supply allows ", ""),
+    ("spl_db", "", " SPL at full scale"),
+    ("spl_max_db", "", " SPL fully turned up"),
+    ("flat_db", "the crossover sum strays ", ""),
+    ("tilt_db", "the response strays ", ""),
+    ("own_loss_db", "the host's own signal loses ", ""),
+    ("one_channel_dbv", "one side alone ", ""),
+    ("yield_percent", "", " builds within 1 dB"),
+    ("offset_v", "DC ", ""),
+    ("pop_v", "pop ", ""),
+    ("thump_v", "thump ", ""),
+    ("noise_db", "noise ", ""),
+    ("output_ohm", "driven from ", ""),
+    ("match_db", "left over right ", " by the parts"),
+    ("core_db", "the transformer has ", " at 20 Hz"),
+)
+#: Volts that nobody hears or sees [V].
+NO_VOLTS = 1e-3
 
 
-class Ladder(Picture):
-    """Level at each rung in dBV, with its spread, the level wanted and the overload level."""
-
-    def __init__(self) -> None:
-        super().__init__("ladder", QSize(300, 190))
-        self.feed: FeedDetail | None = None
-
-    def show_feed(self, feed: FeedDetail | None) -> None:
-        """Show the ladder of a feed."""
-        self.feed = feed
-        rungs = "; ".join(f"{r.words} {r.level.text()}" for r in feed.rungs) if feed else "no feed"
-        self.describe(f"Level ladder: {rungs}")
-
-    def paint(self, painter: QPainter, box: QRectF) -> None:
-        if self.feed is None:
-            say(painter, box, "No feed is planned yet.", use="dim", px=13, align=Align.AlignCenter)
-            return
-        say(
-            painter,
-            QRectF(box.left(), box.top(), box.width(), 16),
-            "Level along the pigtail, dBV",
-            bold=True,
-            px=12,
-        )
-        feed = self.feed
-        plot = box.adjusted(34, 26, -88, -34)
-        known = [
-            e for e in (*[r.level for r in feed.rungs], feed.wanted, feed.overload) if e.value is not None
-        ]
-        if not known:
-            say(painter, plot, "The levels are not known yet.", use="dim", align=Align.AlignCenter)
-            return
-        low = 5 * ((min(e.low for e in known) - 3) // 5)
-        high = 5 * ((max(e.high for e in known) + 6) // 5)
-
-        def y(level: float) -> float:
-            return plot.bottom() - plot.height() * (level - low) / (high - low)
-
-        self._axis(painter, plot, low, high, y)
-        self._mark(painter, plot, feed.overload, "overload", "stop", y)
-        self._mark(painter, plot, feed.wanted, "wanted", "accent", y)
-        count = len(feed.rungs)
-        step = plot.width() / count
-        points = [
-            (plot.left() + step * (k + 0.5), r.level)
-            for k, r in enumerate(feed.rungs)
-            if r.level.value is not None
-        ]
-        t = theme.current()
-        painter.setPen(QPen(t.color("copper"), 2.5))
-        for (x1, a), (x2, b) in itertools.pairwise(points):
-            painter.drawLine(QPointF(x1, y(a.value or 0)), QPointF(x2, y(b.value or 0)))
-        for k, rung in enumerate(feed.rungs):
-            x = plot.left() + step * (k + 0.5)
-            self._rung(painter, QRectF(x - step / 2, plot.top(), step, plot.height()), rung.level, x, y)
-            words = QRectF(x - step / 2 + 2, plot.bottom() + 3, step - 4, 30)
-            say(
-                painter,
-                words,
-                rung.words,
-                use="dim",
-                px=10,
-                align=Align.AlignHCenter | Align.AlignTop,
-                wrap=True,
-            )
-
-    def _axis(self, painter: QPainter, plot: QRectF, low: float, high: float, y) -> None:  # type: ignore[no-untyped-def]
-        t = theme.current()
-        step = 5 if high - low <= 40 else 10
-        level = low
-        while level <= high:
-            painter.setPen(QPen(t.color("line"), 0.7))
-            painter.drawLine(QLineF(plot.left(), y(level), plot.right(), y(level)))
-            text = f"{level:.0f}".replace("-", "−")
-            rect = QRectF(plot.left() - 36, y(level) - 8, 30, 16)
-            say(painter, rect, text, use="dim", px=10, align=Align.AlignRight | Align.AlignVCenter)
-            level += step
-
-    def _mark(self, painter: QPainter, plot: QRectF, level: Estimate, words: str, use: str, y) -> None:  # type: ignore[no-untyped-def]
-        """A limit across the plot with its spread as a band, its name at the right."""
-        t = theme.current()
-        if level.value is None:
-            return
-        band = t.color(use)
-        band.setAlpha(45)
-        painter.fillRect(
-            QRectF(plot.left(), y(level.high), plot.width(), max(y(level.low) - y(level.high), 1)), band
-        )
-        painter.setPen(QPen(t.color(use), 1.5, Qt.PenStyle.DashLine))
-        painter.drawLine(QLineF(plot.left(), y(level.value), plot.right(), y(level.value)))
-        rect = QRectF(plot.right() + 5, y(level.value) - 15, 84, 15)
-        say(painter, rect, words, px=11, bold=True, color=t.color(use))
-        say(painter, rect.translated(0, 14), level.short(), px=11, color=t.color(use))
-
-    def _rung(self, painter: QPainter, column: QRectF, level: Estimate, x: float, y) -> None:  # type: ignore[no-untyped-def]
-        t = theme.current()
-        if level.value is None:
-            say(painter, column, "?", use="unknown", px=16, bold=True, align=Align.AlignCenter)
-            return
-        painter.setPen(QPen(t.color("ink"), 1.5))
-        painter.drawLine(QPointF(x, y(level.high)), QPointF(x, y(level.low)))
-        for end in (level.high, level.low):
-            painter.drawLine(QPointF(x - 5, y(end)), QPointF(x + 5, y(end)))
-        painter.setBrush(t.color("copper"))
-        painter.drawRect(QRectF(x - 5, y(level.value) - 4, 10, 8))
-        text = QRectF(column.left(), y(level.high) - 18, column.width(), 15)
-        value = f"{level.value:.1f}".replace("-", "−")
-        say(painter, text, value, px=12, bold=True, align=Align.AlignCenter)
-
-
-class Response(Picture):
-    """The response re 1 kHz over frequency, with its two corners."""
+class Facts(QLabel):
+    """What is known of a feed in two lines; what has no room there is in the tip."""
 
     def __init__(self) -> None:
-        super().__init__("response", QSize(150, 190))
-        self.feed: FeedDetail | None = None
+        super().__init__()
+        self.setObjectName("dim")
+        self.setWordWrap(True)
+        self.setFont(theme.font(theme.SMALL_PX))
+        self.setFixedHeight(34)
+        self._facts: list[str] = []
 
-    def show_feed(self, feed: FeedDetail | None) -> None:
-        """Show the response of a feed."""
-        self.feed = feed
-        if feed:
-            low, high = feed.numbers["low_cut_hz"].text(), feed.numbers["high_cut_hz"].text()
-            self.describe(f"Response: 3 dB down at {low} and {high}")
+    def show_facts(self, facts: list[str]) -> None:
+        """Show facts, the first ones first."""
+        self._facts = facts
+        self.setToolTip("\n".join(facts))
+        self.setAccessibleName(" · ".join(facts))
+        self._fit()
 
-    def paint(self, painter: QPainter, box: QRectF) -> None:
-        say(painter, QRectF(box.left(), box.top(), box.width(), 16), "Response, dB", bold=True, px=12)
-        if self.feed is None:
-            return
-        t = theme.current()
-        plot = box.adjusted(26, 26, -6, -34)
-        hertz, level = self.feed.curve_hz, self.feed.curve_db
-        first, last, floor = log10(hertz[0]), log10(hertz[-1]), -12.0
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
 
-        def at(f: float, db: float) -> QPointF:
-            x = plot.left() + plot.width() * (log10(f) - first) / (last - first)
-            return QPointF(x, plot.top() + plot.height() * (2.0 - max(db, floor)) / (2.0 - floor))
-
-        for db in (0, -3, -6, -9, -12):
-            painter.setPen(QPen(t.color("line"), 0.7))
-            painter.drawLine(at(hertz[0], db), at(hertz[-1], db))
-            rect = QRectF(plot.left() - 28, at(hertz[0], db).y() - 8, 24, 16)
-            say(
-                painter,
-                rect,
-                f"{db}".replace("-", "−"),
-                use="dim",
-                px=10,
-                align=Align.AlignRight | Align.AlignVCenter,
-            )
-        for f, words in ((20, "20"), (1000, "1k"), (20000, "20k")):
-            painter.setPen(QPen(t.color("line"), 0.7))
-            painter.drawLine(at(f, 2.0), at(f, floor))
-            say(
-                painter,
-                QRectF(at(f, floor).x() - 20, plot.bottom() + 1, 40, 14),
-                words,
-                use="dim",
-                px=10,
-                align=Align.AlignCenter,
-            )
-        painter.setPen(QPen(t.color("copper"), 2.5))
-        points = [at(f, db) for f, db in zip(hertz, level, strict=True) if db > floor]
-        for a, b in itertools.pairwise(points):
-            painter.drawLine(a, b)
-        low, high = self.feed.numbers["low_cut_hz"].short(), self.feed.numbers["high_cut_hz"].short()
-        words = QRectF(box.left(), plot.bottom() + 17, box.width(), 16)
-        say(painter, words, f"−3 dB: {low}, {high}", px=11, align=Align.AlignCenter)
+    def _fit(self) -> None:
+        """As many facts as two lines hold."""
+        for count in range(len(self._facts), 0, -1):
+            text = " · ".join(self._facts[:count]) + (" …" if count < len(self._facts) else "")
+            room = QRect(0, 0, max(self.width() - 4, 10), 1000)
+            if (
+                self.fontMetrics().boundingRect(room, int(Qt.TextFlag.TextWordWrap), text).height()
+                <= self.height()
+            ):
+                break
+        else:
+            text = ""
+        self.setText(text)
 
 
 class LevelStation(Station):
@@ -206,24 +101,45 @@ class LevelStation(Station):
         self.feed = QComboBox()
         self.feed.setObjectName("feed")
         self.feed.setAccessibleName("Feed on view")
-        self.feed.currentIndexChanged.connect(lambda _k: self._show_feed())
+        self.unit = QComboBox()
+        self.unit.setObjectName("level_unit")
+        self.unit.setAccessibleName("Unit of the levels")
+        self.unit.addItems(UNITS)
+        self.both = QCheckBox("both channels alike")
+        self.both.setObjectName("both_channels")
+        self.both.setAccessibleName("Change the feed of the other channel alike")
+        self.both.setChecked(True)
         self.change = QToolButton()
         self.change.setObjectName("change_network")
         self.change.setText("Change the network")
         self.change.setAccessibleName("Change the network of this feed")
         self.change.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.change.setMenu(QMenu(self.change))
-        self.facts = QLabel()
-        self.facts.setWordWrap(True)
+        self.facts = Facts()
         self.ladder, self.response, self.network = Ladder(), Response(), NetworkStrip()
         self.found = Found()
-        self.found.edited.connect(self.edited)
-        self.network.edited.connect(self.edited)
-        self.network.refused.connect(self.refused)
         self._job: Job | None = None
         self._details: tuple[FeedDetail, ...] = ()
+        self._wire()
+        self._lay_out()
+
+    def _wire(self) -> None:
+        self.feed.currentIndexChanged.connect(lambda _k: self._show_feed())
+        self.unit.currentTextChanged.connect(self._show_unit)
+        self.found.edited.connect(self.edited)
+        self.found.changed.connect(self._change)
+        self.found.picked.connect(self.ladder.show_option)
+        self.network.changed.connect(self._change)
+        self.network.refused.connect(self.refused)
+        menu = self.change.menu()
+        assert menu is not None
+        menu.setToolTipsVisible(True)
+        menu.aboutToShow.connect(self._fill_menu)
+
+    def _lay_out(self) -> None:
         head = QHBoxLayout()
-        head.addWidget(self.feed)
+        for widget in (self.feed, self.unit, self.both):
+            head.addWidget(widget)
         head.addWidget(self.facts, 1)
         head.addWidget(self.change)
         pictures = QHBoxLayout()
@@ -232,11 +148,18 @@ class LevelStation(Station):
         pictures.addWidget(self.response, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(8)
+        layout.setSpacing(6)
         layout.addLayout(head)
         layout.addLayout(pictures, 5)
         layout.addWidget(self.network)
         layout.addWidget(self.found)
+
+    # -- showing --------------------------------------------------------------------------------------------
+
+    @property
+    def feed_on_view(self) -> str:
+        """The feed on view, empty if there is none."""
+        return self.feed.currentData() or ""
 
     def show_job(self, job: Job, studies: Studies) -> None:
         self._job, self._details = job, studies.level.feeds
@@ -246,48 +169,144 @@ class LevelStation(Station):
         self.feed.setVisible(len(shown) > 1)
         self._show_feed()
 
+    def show_glance(self, job: Job, seen: FeedDetail) -> None:
+        """Show the levels and the response of a feed that was just changed, ahead of all that is still being studied."""
+        old = next((d for d in self._details if d.link == seen.link), None)
+        if old is None or seen.link != self.feed_on_view:
+            return
+        self._job = job
+        detail = replace(seen, twin=old.twin)
+        self._details = tuple(detail if d.link == seen.link else d for d in self._details)
+        self._paint(detail)
+
     def _show_feed(self) -> None:
-        detail = next((d for d in self._details if d.link == self.feed.currentData()), None)
+        self._paint(next((d for d in self._details if d.link == self.feed.currentData()), None))
+
+    def _paint(self, detail: FeedDetail | None) -> None:
         self.ladder.show_feed(detail)
         self.response.show_feed(detail)
-        link = self._job.link(detail.link) if detail and self._job else None
+        link = self._link
         self.network.show_link(self._job, link)
         self.change.setEnabled(link is not None)
+        self.both.setVisible(detail is not None and bool(detail.twin))
         self.found.show_feed(self._job, link.id if link else "")
-        self.facts.setText(self._sentence(detail))
-        if link is not None:
-            self._fill_menu(link.id, [s.topology for s in link.sections])
+        self.facts.show_facts(self._told(detail))
 
-    def _sentence(self, detail: FeedDetail | None) -> str:
+    def _show_unit(self, unit: str) -> None:
+        self.ladder.show_unit(unit)
+        self._show_feed()
+
+    @property
+    def _link(self) -> Link | None:
+        return self._job.link(self.feed_on_view) if self._job is not None and self.feed_on_view else None
+
+    def _told(self, detail: FeedDetail | None) -> list[str]:
         if detail is None:
-            return "No feed is planned yet."
+            return ["No feed is planned yet."]
         n = detail.numbers
-        one = f" · one side alone {n['one_channel_dbv'].short()}" if "one_channel_dbv" in n else ""
-        return f"{n['delivered_dbv'].short()} arrives, {detail.wanted.short()} is wanted{one} · DC {n['offset_v'].short()}"
+        arrives = (
+            f"{self.ladder.text(n['delivered_dbv'])} arrives, {self.ladder.text(detail.wanted)} is wanted"
+        )
+        told = [self._fact(n[key], before, behind) for key, before, behind in FACTS if key in n]
+        return [arrives, *told] if "offset_v" in n else [arrives, "the rest is being studied …"]
 
-    def _fill_menu(self, link_id: str, keys: list[str]) -> None:
-        menu = self.change.menu()
-        if menu is None:
+    def _fact(self, number: Estimate, before: str, behind: str) -> str:
+        if number.unit == "V" and number.value is not None and abs(number.value) < NO_VOLTS:
+            return f"no {before.strip()}"
+        value = self.ladder.text(number) if number.unit == "dBV" else number.short().replace(" %", " in 100")
+        return f"{before}{value}{behind}"
+
+    # -- edits ----------------------------------------------------------------------------------------------
+
+    def _change(self, words: str, change: Any) -> None:
+        """Make a change to the feed on view, and to the other channel's if both are to be alike."""
+        link = self._link
+        if link is None:
+            return
+        detail = next((d for d in self._details if d.link == link.id), None)
+        twin = detail.twin if detail is not None and self.both.isChecked() else ""
+        links = (link.id, twin) if twin else (link.id,)
+        both = " in both channels" if twin else ""
+        self.edited.emit(words + both, partial(on_each, change=change, links=links))
+
+    def _fill_menu(self) -> None:
+        menu, link, job = self.change.menu(), self._link, self._job
+        if menu is None or link is None or job is None:
             return
         menu.clear()
-        menu.setToolTipsVisible(True)
-        for key in ADDABLE:
-            title = topologies()[key].title
-            action = menu.addAction(f"Add: {title.lower()}")
-            if action is not None:
-                edit = partial(add_network, link_id=link_id, key=key)
-                action.setToolTip(f"{topologies()[key].good_for} {topologies()[key].catch}")
-                words = f"add {title.lower()}"
-                action.triggered.connect(lambda _c, w=words, e=edit: self.edited.emit(w, e))
-        for index, key in enumerate(keys):
-            if key == "wire" or len(topology(key).inputs) > 1:
+        for title, keys in ADDABLE.items():
+            sub = menu.addMenu(title)
+            assert sub is not None
+            sub.setToolTipsVisible(True)
+            for key in keys:
+                shape = topologies()[key]
+                words = shape.title
+                self._action(sub, words, f"add {words.lower()}", partial(add_network, key=key),
+                             f"{shape.good_for} {shape.catch}")  # fmt: skip
+        self._fill_heads(menu, link)
+        for index, section in enumerate(link.sections):
+            shape = topology(section.topology)
+            if section.topology == "wire" or len(shape.inputs) > 1:
                 continue
-            title = topologies()[key].title
-            action = menu.addAction(f"Take out: {title.lower()}")
-            if action is not None:
-                edit = partial(drop_network, link_id=link_id, index=index)
-                words = f"take out {title.lower()}"
-                action.triggered.connect(lambda _c, w=words, e=edit: self.edited.emit(w, e))
+            words = shape.title.lower()
+            self._action(menu, f"Take out: {words}", f"take out {words}", partial(drop_network, index=index))
+        for index, section in enumerate(link.sections):
+            if topology(section.topology).parts and any(
+                p.kind == "figure" for p in topology(section.topology).parts
+            ):
+                title = topology(section.topology).title.lower()
+                action = menu.addAction(f"Figures of: {title}…")
+                assert action is not None
+                action.triggered.connect(lambda _c, k=index: self.ask_figures(k))
+        if any(topology(s.topology).supplied for s in link.sections):
+            self._fill_rails(menu, link, job)
+
+    def _fill_heads(self, menu: QMenu, link: Link) -> None:
+        """How two outputs are held apart."""
+        head = link.sections[0].topology
+        if len(topology(head).inputs) < 2:
+            return
+        for key in HEADS:
+            if key != head:
+                words = topologies()[key].title.lower()
+                self._action(menu, f"Hold the outputs apart by: {words}", words, partial(put_head, key=key))
+
+    def _fill_rails(self, menu: QMenu, link: Link, job: Job) -> None:
+        """What the stages are supplied from."""
+        sub = menu.addMenu("Supply of the stages")
+        assert sub is not None
+        now = next(iter(link.at("sup")), "")
+        rails = [("a supply of its own, as typed", "")]
+        rails += [
+            (job.label(address), address)
+            for address in job.addresses()
+            if isinstance(job.terminal(address), Rail)
+        ]
+        for words, address in rails:
+            action = self._action(sub, words, f"stages from {words}", partial(set_stage_rail, rail=address))
+            action.setCheckable(True)
+            action.setChecked(address == now)
+
+    def _action(self, menu: QMenu, text: str, words: str, change: Any, tip: str = "") -> Any:
+        action = menu.addAction(text)
+        assert action is not None
+        action.setToolTip(tip)
+        action.triggered.connect(lambda _c: self._change(words, change))
+        return action
+
+    def ask_figures(self, index: int) -> None:
+        """Ask for the figures of a network that are not bought as parts."""
+        from pigtail.desktop.figuresdialog import FiguresDialog
+
+        link = self._link
+        if link is None:
+            return
+        dialog = FiguresDialog(link.sections[index], self)
+        if dialog.exec() and dialog.change is not None:
+            self._change(
+                f"figures of {topology(link.sections[index].topology).title.lower()}",
+                partial(dialog.change, section=index),
+            )
 
 
 STATION = LevelStation

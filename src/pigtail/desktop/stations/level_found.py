@@ -6,101 +6,177 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from pigtail.advice.networks import put_networks
+from pigtail.desktop.stations.level_schools import Schools
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
-from pigtail.job.edits import replace_link
 from pigtail.job.model import Job
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
-    from pigtail.studies.results import Option, Search
+    from pigtail.studies.estimate import Estimate
+    from pigtail.studies.results import Contest, Option, Search
+
+#: How parts are chosen: words, series, only what is in stock.
+CHOICES = (
+    ("usual values", "", False),
+    ("E12 resistors", "E12", False),
+    ("E24 resistors", "E24", False),
+    ("E96 resistors", "E96", False),
+    ("parts I have", "", True),
+)
+COLUMNS = ("network", "off the wanted level", "headroom", "noise", "parts", "cost", "host joints")
 
 
 class Found(QWidget):
-    """Asks for a search and shows it. `edited` carries (words, edit); `search_wanted` the job and the feed."""
+    """Asks for a search, for two ways of doing it, for a match to another source, and shows what came of it.
 
+    `changed` carries (words, a change that takes a job and `link_id`), `edited` (words, edit); `search_wanted` the job, the
+    feed, the series and whether only the stock is used; `picked` the ladder of the network that is chosen.
+    """
+
+    changed = pyqtSignal(str, object)
     edited = pyqtSignal(str, object)
-    search_wanted = pyqtSignal(object, str)
+    picked = pyqtSignal(object)
+    search_wanted = pyqtSignal(object, str, str, bool)
+    stop_wanted = pyqtSignal()
+    schools_wanted = pyqtSignal(object, str)
+    match_wanted = pyqtSignal(object, str)
+    stock_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
-        self.rows = RowsModel(("network", "off the wanted level", "headroom", "noise", "parts"))
+        self.rows = RowsModel(COLUMNS)
         self.table = make_table(self.rows, "found_table", "Networks that fit, the best first", 0)
-        set_widths(self.table, (None, 178, 76, 66, 48))
+        set_widths(self.table, (None, 168, 74, 60, 44, 42, 78))
         selection = self.table.selectionModel()
         assert selection is not None
         selection.currentRowChanged.connect(lambda _now, _before: self._say())
-        self.table.setMinimumHeight(130)
         self.words = QLabel()
         self.words.setObjectName("dim")
         self.words.setWordWrap(True)
-        self.seek = QPushButton("Find networks")
-        self.seek.setObjectName("find_networks")
-        self.seek.setAccessibleName("Search the networks that fit this feed")
-        self.take = QPushButton("Use this")
-        self.take.setObjectName("use_network")
-        self.take.setAccessibleName("Put the chosen network into the feed")
-        self.seek.clicked.connect(self._seek)
-        self.take.clicked.connect(self._take)
+        self.parts = QComboBox()
+        self.parts.setObjectName("part_values")
+        self.parts.setAccessibleName("Which part values a search takes")
+        for words, _, _ in CHOICES:
+            self.parts.addItem(words)
+        self.seek = _button("Find networks", "find_networks", "Search the networks that fit this feed")
+        self.take = _button("Use this", "use_network", "Put the chosen network into the feed")
+        self.take.setObjectName("main")
+        self.ways = _button("Two ways", "level_schools", "What modders disagree on, both ways solved")
+        self.match = _button("As loud as…", "match_source", "Make this source as loud as another")
+        self.stock = _button("My parts…", "my_parts", "List the parts that you have")
+        self.schools = Schools()
+        self.board = QStackedWidget()
+        self.board.addWidget(self.table)
+        self.board.addWidget(self.schools)
+        self.board.setFixedHeight(128)
         self._job: Job | None = None
         self._link = ""
         self._search: Search | None = None
+        self.searching = False
+        self._wire()
         row = QHBoxLayout()
-        row.addWidget(self.seek)
+        row.setSpacing(6)
+        for widget in (self.seek, self.parts, self.stock, self.ways, self.match):
+            row.addWidget(widget)
+        row.addStretch(1)
         row.addWidget(self.take)
-        row.addWidget(self.words, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(6)
+        layout.setSpacing(4)
         layout.addLayout(row)
-        layout.addWidget(self.table)
+        layout.addWidget(self.words)
+        layout.addWidget(self.board)
         self.forget()
+
+    def _wire(self) -> None:
+        self.seek.clicked.connect(self._seek)
+        self.take.clicked.connect(self._take)
+        self.ways.clicked.connect(self._ask_schools)
+        self.match.clicked.connect(lambda: self.match_wanted.emit(self._job, self._link))
+        self.stock.clicked.connect(self.stock_wanted)
+        self.schools.edited.connect(self.edited)
+        self.schools.closed.connect(self.forget)
 
     def show_feed(self, job: Job | None, link_id: str) -> None:
         """Another job or feed is on view: what was found for the last one goes."""
         if job is not self._job or link_id != self._link:
             self._job, self._link = job, link_id
             self.forget()
-        self.seek.setEnabled(bool(link_id))
+        for button in (self.seek, self.ways, self.match):
+            button.setEnabled(bool(link_id))
 
     def forget(self) -> None:
-        """Show no search."""
+        """Show no search, and stop the one that runs."""
         self._search = None
-        self.words.setText("")
+        if self.searching:
+            self.stop_wanted.emit()
+        self._is_searching(False)
+        self._say_words("")
         self._show(False)
 
+    def _is_searching(self, now: bool) -> None:
+        self.searching = now
+        self.seek.setText("Stop" if now else "Find networks")
+
+    def _say_words(self, words: str) -> None:
+        self.words.setText(words)
+        self.words.setVisible(bool(words))
+
     def _show(self, shown: bool) -> None:
-        self.table.setVisible(shown)
+        self.board.setVisible(shown)
+        self.board.setCurrentWidget(self.table)
         self.take.setVisible(shown)
-        if shown:
+        if shown and not self.table.currentIndex().isValid():
             self.table.selectRow(0)
+        if not shown:
+            self.picked.emit(())
 
     def _seek(self) -> None:
+        if self.searching:
+            self.stop_wanted.emit()
+            self._is_searching(False)
+            self._say()
+            return
         if self._job is not None and self._link:
-            self.words.setText("searching …")
-            self.search_wanted.emit(self._job, self._link)
+            self.forget()
+            self._is_searching(True)
+            self._say_words("searching …")
+            _, series, stock = CHOICES[self.parts.currentIndex()]
+            self.search_wanted.emit(self._job, self._link, series, stock)
 
-    def show_search(self, job: Job, found: Search) -> None:
-        """Show what was found for a job; what another edit or feed has overtaken is left aside."""
-        if job is not self._job or found.link != self._link:
+    def show_search(self, job: Job, found: Search, done: int, steps: int) -> None:
+        """Show what was found for a job after some of its steps; what another edit or feed has overtaken is left aside."""
+        if job is not self._job or found.link != self._link or not self.searching:
             return
         self._search = found
+        self._is_searching(done < steps)
         self.rows.show_rows([_row(o) for o in found.options])
         self._show(bool(found.options))
-        self._say()
+        self._say(f"{done} of {steps} kinds of network tried …" if done < steps else "")
 
-    def _say(self) -> None:
+    def show_trouble(self) -> None:
+        """The search could not go on; the reason is told elsewhere."""
+        self._is_searching(False)
+        self._say_words("")
+
+    def _say(self, progress: str = "") -> None:
         """What there is to know of the chosen network; or why there is none."""
         if self._search is None:
+            self._say_words(progress)
             return
         option = self._option()
         if option is None:
-            self.words.setText(self._search.trouble)
+            self._say_words(progress or self._search.trouble)
             return
+        self.picked.emit(option.ladder)
         open_points = f"Not known: {', '.join(option.unknown)}. " if option.unknown else ""
-        mark = "● none other is better in every respect. " if option.pareto else ""
-        self.words.setText(f"{mark}{open_points}{option.catch} ({self._search.solved:,} candidates solved)")
+        buy = f"{option.missing} not among your parts. " if option.missing else ""
+        mark = "● no other is better in every respect. " if option.pareto else ""
+        tail = progress or f"{self._search.solved:,} candidates solved."
+        self._say_words(f"{mark}{open_points}{buy}{option.catch} {tail}")
 
     def _option(self) -> Option | None:
         row = self.table.currentIndex().row()
@@ -110,14 +186,52 @@ class Found(QWidget):
     def _take(self) -> None:
         option = self._option()
         if option is not None:
-            self.edited.emit(f"use {option.words}", partial(replace_link, link=option.link))
+            change = partial(put_networks, sections=option.link.sections)
+            self.changed.emit(f"use {option.words}", change)
+
+    # -- two ways of doing it -------------------------------------------------------------------------------
+
+    def _ask_schools(self) -> None:
+        if self._job is not None and self._link:
+            self.forget()
+            self._say_words("solving both ways …")
+            self.schools_wanted.emit(self._job, self._link)
+
+    def show_schools(self, job: Job, link_id: str, contests: tuple[Contest, ...]) -> None:
+        """Show what modders disagree on about a feed, solved; what an edit has overtaken is left aside."""
+        if job is not self._job or link_id != self._link:
+            return
+        if not contests:
+            self._say_words("Nothing about this feed is done in two ways: no sum, no pad, no second return.")
+            return
+        self._say_words("")
+        self.schools.show_contests(contests)
+        self.board.setCurrentWidget(self.schools)
+        self.board.setVisible(True)
+
+
+def _button(words: str, name: str, accessible: str) -> QPushButton:
+    button = QPushButton(words)
+    button.setObjectName(name)
+    button.setAccessibleName(accessible)
+    return button
+
+
+def _spread(e: Estimate) -> str:
+    """A value in decibels with its spread, in few letters."""
+    if e.value is None:
+        return "not known"
+    value = f"{e.value:+.1f}" if abs(e.value) >= 0.05 else "0.0"
+    return f"{value} ({e.low:+.1f} … {e.high:+.1f}) dB".replace("-", "−")
 
 
 def _row(o: Option) -> tuple[Cell, ...]:
     return (
-        Cell(f"{'● ' if o.pareto else ''}{o.words}", mark=o.severity.value),
-        Cell(o.target.text()),
+        Cell(f"{'● ' if o.pareto else ''}{o.words}", mark=o.severity.value, tip=o.words),
+        Cell(_spread(o.target)),
         Cell(o.headroom.short()),
         Cell(format_quantity(o.noise_v, "V", 2), use="dim"),
         Cell(str(o.parts), use="dim"),
+        Cell(f"{o.cost:.1f}", use="dim", tip="roughly, in any money: a resistor is 0.1"),
+        Cell(str(o.host_joints), use="dim", tip="what is to be undone in the host"),
     )
