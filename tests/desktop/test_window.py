@@ -143,6 +143,7 @@ def test_networks_are_put_in_and_taken_out(bench) -> None:  # type: ignore[no-un
     """The menu of Level offers what the feed may take and what it has."""
     bench.open_demo().run("go_level")
     menu = bench.assembly.views["level"].change.menu()
+    menu.aboutToShow.emit()
     words = {a.text(): a for a in menu.actions()}
     assert "Take out: stereo to mono sum" not in words
     words["Take out: two-resistor pad"].trigger()

@@ -26,6 +26,7 @@ from pigtail.job.model import (
     Link,
     Picture,
     Pin,
+    Plus,
     Purpose,
     Rail,
     Section,

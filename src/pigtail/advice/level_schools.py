@@ -17,6 +17,7 @@ from pigtail.advice.plan import fit_coupling, fit_pad
 from pigtail.advice.search import feed_of
 from pigtail.catalogue.topologies import topology
 from pigtail.job import edits
+from pigtail.job.edits import Edit
 from pigtail.job.errors import JobError
 from pigtail.job.model import HOST, Conductor, Job, Link, Purpose, Section
 from pigtail.job.readings import effective
@@ -205,10 +206,15 @@ def _pad_place(job: Job, link: Link) -> Iterator[Contest]:
     )
     yield Contest(
         "The pad at the module or at the host?",
-        (Side("at the module", _figures(a, *shown), partial(edits.replace_link, link=there)),
-         Side("at the host", _figures(b, *shown), partial(edits.replace_link, link=here))),
+        (Side("at the module", _figures(a, *shown), _change(link, there)),
+         Side("at the host", _figures(b, *shown), _change(link, here))),
         pick, why,
     )  # fmt: skip
+
+
+def _change(now: Link, made: Link) -> Edit | None:
+    """The edit that makes a link so; None where it is so already."""
+    return None if made == now else partial(edits.replace_link, link=made)
 
 
 def _phone_volume(job: Job, link: Link) -> Iterator[Contest]:
@@ -231,10 +237,14 @@ def _phone_volume(job: Job, link: Link) -> Iterator[Contest]:
     )
     turned = (
         ("phone turned down by", format_quantity(down, "dB")),
-        ("noise", format_quantity(louder, "dB")),
+        ("noise of the parts", format_quantity(louder, "dB")),
         ("resolution lost", f"{bits:.1f} bits"),
     )
-    full = (("phone at", "full volume"), ("noise", a.text("noise_db")), ("resolution lost", "none"))
+    full = (
+        ("phone at", "full volume"),
+        ("noise of the parts", a.text("noise_db")),
+        ("resolution lost", "none"),
+    )
     yield Contest(
         "Matched by the phone's volume or by parts?",
         (Side("the phone's volume", turned, partial(without_pads, link_id=link.id)), Side("a pad", full)),

@@ -14,6 +14,8 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 LENGTH = struct.Struct(">Q")
+#: What the last quick look at a feed left for the next.
+_HINTS: dict[str, Any] = {}
 
 
 def _study(job: Any) -> Any:
@@ -55,8 +57,12 @@ def _suggest_step(job: Any, link_id: str, number: int, series: str, only_stock: 
 def _glance(job: Any, link_id: str) -> Any:
     from pigtail.job.readings import effective
     from pigtail.studies.level import glance_level
+    from pigtail.studies.spread import Hints
 
-    return glance_level(effective(job), link_id)
+    if link_id not in _HINTS:
+        _HINTS.clear()
+        _HINTS[link_id] = Hints()
+    return glance_level(effective(job), link_id, _HINTS[link_id])
 
 
 def _level_schools(job: Any, link_id: str) -> Any:

@@ -23,7 +23,6 @@ class FiguresDialog(QDialog):
         shape = topology(section.topology)
         self.setObjectName("figures_dialog")
         self.setWindowTitle(shape.title)
-        self.resize(460, 200)
         self.change: partial[object] | None = None
         self._rules = [p for p in shape.parts if p.kind == "figure"]
         values = shape.values(section)
@@ -52,6 +51,7 @@ class FiguresDialog(QDialog):
         layout.addLayout(form)
         layout.addWidget(self.trouble)
         layout.addWidget(buttons)
+        self.resize(480, 190 + 34 * len(self._rules))
 
     def accept(self) -> None:
         values = []

@@ -53,6 +53,7 @@ class Levelling(QObject):
             if detail is not None and job is self._desk.session.job:
                 self._station.show_glance(job, detail)
 
+        self._desk.session.postpone()
         # a quick look that fails is left to the studies, which tell why
         self._quick.submit("glance", lambda: self._helper.call("glance", job, link), show, lambda _e: None)
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import tempfile
+import time
 from pathlib import Path
 from typing import NamedTuple
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from pigtail.catalogue.opening import open_job
 from pigtail.desktop.helper import Helper, Inside
@@ -17,6 +18,11 @@ from pigtail.job.file import Document, save
 from pigtail.job.model import Job
 from pigtail.job.recovery import Keeper, Leftover, discard
 from pigtail.studies.results import Studies
+
+#: Edits that come closer together than this are studied when they come to rest [ms].
+BURST_MS = 150
+#: A quick look at a change has so long for itself [ms].
+QUICK_LOOK_MS = 40
 
 
 class _Step(NamedTuple):
@@ -55,6 +61,10 @@ class Session(QObject):
         self._future: list[_Step] = []
         self._extras: dict[str, object] = {}
         self._saved: Job | None = None
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self._study_now)
+        self._edited, self._postponed = 0.0, False
         self.job: Job | None = None
         self.studies: Studies | None = None
         self.path: Path | None = None
@@ -182,6 +192,22 @@ class Session(QObject):
         if studies is not None:
             self._is_studied(job, studies)
             return
+        now = time.monotonic()
+        again, self._edited = now - self._edited < BURST_MS / 1000, now
+        if again or self._postponed:
+            self._later.start(BURST_MS if again else QUICK_LOOK_MS)
+        else:
+            self._study_now()
+        self._postponed = False
+
+    def postpone(self) -> None:
+        """Let the studies of the change that is being told wait for a quick look at it."""
+        self._postponed = True
+
+    def _study_now(self) -> None:
+        """Study the current job. Edits in quick succession, as when a value is turned, are studied when they come to rest."""
+        self._later.stop()
+        job = self.job
         self._study.submit(
             "study",
             lambda: self.helper.call("study", job),
@@ -189,7 +215,7 @@ class Session(QObject):
             self._not_studied,
         )
 
-    def _is_studied(self, job: Job, studies: Studies) -> None:
+    def _is_studied(self, job: Job | None, studies: Studies) -> None:
         if job is not self.job:
             return
         self.studies = studies
@@ -232,10 +258,11 @@ class Session(QObject):
     @property
     def quiet(self) -> bool:
         """Whether all background work of the session is done."""
-        return self._disk.idle and self._study.idle
+        return self._disk.idle and self._study.idle and not self._later.isActive()
 
     def close(self) -> None:
         """End the background work and give up the recovery file."""
+        self._later.stop()
         self._study.close()
         self._disk.close()
         self._keeper.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from functools import cache
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
@@ -52,6 +53,7 @@ def current() -> Theme:
     return _current
 
 
+@cache
 def font(px: int = BODY_PX, *, bold: bool = False) -> QFont:
     """The program's font at a size in pixels."""
     made = QFont(FAMILY)

@@ -23,7 +23,7 @@ from pigtail.job.model import AudioIn, AudioOut, Link, Trait
 from pigtail.studies.compile import OPEN_OHM, Netlist, foot, heard_node
 from pigtail.studies.estimate import Estimate, Input, Wanted
 from pigtail.studies.results import FeedDetail, Rung
-from pigtail.studies.spread import Samples, estimate, split
+from pigtail.studies.spread import Hints, Samples, estimate, estimate_again, split
 from pigtail.studies.stages import Stage, stages, swing_dbv
 
 Array = NDArray[np.float64]
@@ -36,6 +36,7 @@ NEAR_DECADES = 2.0
 NEAR = np.linspace(0.0, 1.0, 17)
 CORNER_DB = -10 * np.log10(2.0)
 CURVE_HZ = np.geomspace(5.0, 200e3, 70)
+GLANCE_HZ = CURVE_HZ[::3]
 #: What counts as an input's own DC [V].
 OWN_DC_V = 0.1
 #: In what time the bias of a module comes up with its supply [s]. Common practice.
@@ -116,9 +117,10 @@ class Feed:
             numbers |= {"own_loss_db": found["own_loss"], "over_own_db": found["over_own"]}
         return self._detail(found, numbers)
 
-    def glance(self) -> FeedDetail:
+    def glance(self, hints: Hints) -> FeedDetail:
         """The levels with their spread and the response, and nothing else: what is shown while a value is turned."""
-        return self._detail(estimate(self.inputs, self._solve_levels, self._levels_wanted()), {})
+        found = estimate_again(self.inputs, self._solve_levels, self._levels_wanted(), hints)
+        return self._detail(found, {}, GLANCE_HZ)
 
     def _levels_wanted(self) -> dict[str, Wanted]:
         return {
@@ -135,9 +137,11 @@ class Feed:
             },
         }
 
-    def _detail(self, found: dict[str, Estimate], numbers: dict[str, Estimate]) -> FeedDetail:
+    def _detail(
+        self, found: dict[str, Estimate], numbers: dict[str, Estimate], hertz: Array = CURVE_HZ
+    ) -> FeedDetail:
         """What the station paints, of levels that were estimated and further numbers."""
-        *curve, middle = np.abs(self.transfer(self.nominal, np.append(CURVE_HZ, REFERENCE_HZ)))[0]
+        *curve, middle = np.abs(self.transfer(self.nominal, np.append(hertz, REFERENCE_HZ)))[0]
         rungs = (
             Rung("e.m.f.", found["emf"]),
             Rung("output pin", found["pin"]),
@@ -159,7 +163,7 @@ class Feed:
             rungs,
             found["wanted"],
             found["overload"],
-            tuple(CURVE_HZ.tolist()),
+            tuple(hertz.tolist()),
             tuple((20 * np.log10(np.maximum(curve, 1e-12) / max(float(middle), 1e-12))).tolist()),
             levels | numbers,
         )

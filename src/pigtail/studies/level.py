@@ -18,6 +18,7 @@ from pigtail.studies.feed_uses import uses
 from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.results import FeedDetail, LevelStudy
+from pigtail.studies.spread import Hints
 from pigtail.studies.stages import stages
 from pigtail.studies.throughs import study_throughs
 from pigtail.units import format_quantity
@@ -75,16 +76,16 @@ def study_level(job: Job) -> LevelStudy:
     return LevelStudy("level", numbers, tuple(findings), tuple(details))
 
 
-def glance_level(job: Job, link_id: str) -> FeedDetail | None:
+def glance_level(job: Job, link_id: str, hints: Hints | None = None) -> FeedDetail | None:
     """The levels and the response of one feed, quickly, for showing while a value is turned; None for no complete feed.
 
-    Raises CompileError.
+    Args: job as measured; its feed; what the last look at the same feed left for the next. Raises CompileError.
     """
     link = job.link(link_id)
     ends = _ends(job, link) if link is not None and link.purpose is Purpose.FEED else None
     if link is None or ends is None or isinstance(ends, Finding):
         return None
-    return Feed(compile_job(job, job.working_state()), link, *ends).glance()
+    return Feed(compile_job(job, job.working_state()), link, *ends).glance(hints or Hints())
 
 
 def _ends(job: Job, link: Link) -> tuple[tuple[str, ...], str] | Finding:

@@ -87,7 +87,7 @@ class Facts(QLabel):
             ):
                 break
         else:
-            text = ""
+            text = self._facts[0] if self._facts else ""
         self.setText(text)
 
 

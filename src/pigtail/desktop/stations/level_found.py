@@ -99,6 +99,7 @@ class Found(QWidget):
         self.stock.clicked.connect(self.stock_wanted)
         self.schools.edited.connect(self.edited)
         self.schools.closed.connect(self.forget)
+        self.schools.reasoned.connect(self._say_words)
 
     def show_feed(self, job: Job | None, link_id: str) -> None:
         """Another job or feed is on view: what was found for the last one goes."""
@@ -204,7 +205,6 @@ class Found(QWidget):
         if not contests:
             self._say_words("Nothing about this feed is done in two ways: no sum, no pad, no second return.")
             return
-        self._say_words("")
         self.schools.show_contests(contests)
         self.board.setCurrentWidget(self.schools)
         self.board.setVisible(True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable
 from math import log10
 from typing import TYPE_CHECKING
@@ -195,8 +194,8 @@ class Ladder(Picture):
     ) -> None:
         style = Qt.PenStyle.DotLine if dashed else Qt.PenStyle.SolidLine
         painter.setPen(QPen(theme.current().color(use), width, style))
-        for (x1, a), (x2, b) in itertools.pairwise(points):
-            painter.drawLine(QPointF(x1, y(a)), QPointF(x2, y(b)))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline([QPointF(x, y(level)) for x, level in points])
 
     def _option(self, painter: QPainter, plot: QRectF, y: Scale) -> None:
         """What the network chosen in the search would make of it, from the output pin to the input."""
@@ -308,8 +307,7 @@ class Response(Picture):
                 align=Align.AlignCenter,
             )
         painter.setPen(QPen(t.color("copper"), 2.5))
-        points = [at(f, db) for f, db in zip(hertz, level, strict=True) if db > floor]
-        for a, b in itertools.pairwise(points):
-            painter.drawLine(a, b)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline([at(f, db) for f, db in zip(hertz, level, strict=True) if db > floor])
         words = QRectF(box.left(), plot.bottom() + 17, box.width(), 16)
         say(painter, words, f"−3 dB: {self._corners()}", px=11, align=Align.AlignCenter)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -44,11 +44,13 @@ class _Way(QFrame):
 
     def show_side(self, side: Side, ours: bool) -> None:
         """Show one side of the argument."""
-        self.title.setText(f"<b>{side.label}</b>{' · our pick' if ours else ''}")
+        marks = [m for m, there in (("our pick", ours), ("as it is now", side.edit is None)) if there]
+        self.title.setText(" · ".join((f"<b>{side.label}</b>", *marks)))
         self.use.setVisible(side.edit is not None)
         self.use.setAccessibleName(f"Use this way: {side.label}")
         while (item := self.figures.takeAt(0)) is not None:
             if (old := item.widget()) is not None:
+                old.hide()
                 old.deleteLater()
         for k, (words, value) in enumerate(side.figures):
             name = QLabel(words)
@@ -60,9 +62,11 @@ class _Way(QFrame):
 
 
 class Schools(QWidget):
-    """Shows contests one at a time. `edited` carries (words, edit); `closed` that they are to be put away."""
+    """Shows contests one at a time. `edited` carries (words, edit); `reasoned` why we take one side; `closed` that they are
+    to be put away."""
 
     edited = pyqtSignal(str, object)
+    reasoned = pyqtSignal(str)
     closed = pyqtSignal()
 
     def __init__(self) -> None:
@@ -71,10 +75,6 @@ class Schools(QWidget):
         self.question.setObjectName("contest")
         self.question.setAccessibleName("What is argued about")
         self.question.currentIndexChanged.connect(self._show)
-        self.why = QLabel()
-        self.why.setObjectName("dim")
-        self.why.setWordWrap(True)
-        self.why.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.away = QPushButton("Put away")
         self.away.clicked.connect(self.closed)
         self.sides = (_Way("use_first_way"), _Way("use_second_way"))
@@ -83,7 +83,7 @@ class Schools(QWidget):
         self._contests: tuple[Contest, ...] = ()
         head = QHBoxLayout()
         head.addWidget(self.question)
-        head.addWidget(self.why, 1)
+        head.addStretch(1)
         head.addWidget(self.away)
         ways = QHBoxLayout()
         ways.setSpacing(8)
@@ -110,7 +110,7 @@ class Schools(QWidget):
         contest = self._contests[at]
         for k, (view, side) in enumerate(zip(self.sides, contest.sides, strict=True)):
             view.show_side(side, contest.pick == k)
-        self.why.setText(f"We take {contest.sides[contest.pick].label}: {contest.why}.")
+        self.reasoned.emit(f"Our pick: {contest.sides[contest.pick].label}, because {contest.why}.")
 
     def _use(self, k: int) -> None:
         side = self._contests[self.question.currentIndex()].sides[k]

@@ -7,7 +7,7 @@ from functools import partial
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen, QResizeEvent
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QMenu, QToolButton
 
 from pigtail.catalogue.topologies import PartRule, Topology, topology
@@ -53,6 +53,8 @@ class NetworkStrip(Picture):
         self._fields: list[ValueField] = []
         self._more: list[QToolButton] = []
         self._shape: tuple[str, ...] = ()
+        self._painted: tuple[str, ...] = ()
+        self._drawn: object = None
 
     def show_link(self, job: Job | None, link: Link | None) -> None:
         """Show a link; its fields are made anew only when its networks change."""
@@ -76,7 +78,18 @@ class NetworkStrip(Picture):
             f"{_name(s.rule)} {f.text()}{' (locked)' if f.isReadOnly() else ''}"
             for s, f in zip(self._slots, self._fields, strict=True)
         )
-        self.describe(f"Network of {link.name}: {words or 'plain wire'}")
+        drawn = (
+            job is not None and tuple(job.label(a) for j in link.joins for a in (j.terminal,)),
+            self._turns(),
+        )
+        self.setAccessibleName(f"Network of {link.name}: {words or 'plain wire'}")
+        if drawn != self._drawn or shape != self._painted:
+            self._drawn, self._painted = drawn, shape
+            self.update()
+
+    def _turns(self) -> tuple[float, ...]:
+        """How far the volume controls are turned, which is drawn; other values stand in their fields."""
+        return tuple(self._part_of(s).value.nominal for s in self._slots if s.rule.name == "turn")
 
     def _part_of(self, slot: _Slot) -> Part:
         assert self._link is not None
@@ -217,10 +230,15 @@ class NetworkStrip(Picture):
         starts = [self._job.label(a).rpartition(" · ")[2] for a in self._link.starts]
         heights = [line + 4] if len(starts) < 2 else [line - 18, line + LOWER + 3]
         for words, at in zip(starts, heights, strict=False):
-            say(painter, QRectF(box.left(), at, END - 6, 15), words, px=11, middle=True)
+            say(painter, QRectF(box.left(), at, END - 6, 15), self._short(words), px=11, middle=True)
         for k, words in enumerate(w for a in self._link.at("out") for w in self._job.label(a).split(" · ")):
             rect = QRectF(box.right() - END + 6, line + 4 + 15 * k, END - 6, 15)
             say(painter, rect, words, px=11, align=Align.AlignRight | Align.AlignVCenter, middle=True)
+
+    def _short(self, words: str) -> str:
+        """A name, or what tells it from its like, where the whole has no room."""
+        fits = QFontMetricsF(theme.font(11)).horizontalAdvance(words) <= END - 6
+        return words if fits else words.rpartition(", ")[2]
 
     def _slot(self, painter: QPainter, slot: _Slot, rect: QRectF, line: float) -> None:
         """A part's symbol: on the wire, or hanging from it to the common."""
@@ -242,7 +260,9 @@ class NetworkStrip(Picture):
             self._symbol(slot)(painter, x, line)
         name = QRectF(rect.left(), line - 28, rect.width(), 14)
         if aside:
-            name = QRectF(x + 18 if self._is_second(slot) else x + 12, line + 10, rect.width() / 2 - 10, 16)
+            name = QRectF(x + 12, line + 10, rect.width() / 2 - 10, 16)
+        if self._is_second(slot):
+            name = QRectF(x + 12, line + LOWER + 6, rect.width() / 2 - 10, 13)
         align = Align.AlignLeft | Align.AlignVCenter if aside else Align.AlignCenter
         say(painter, name, _name(slot.rule), bold=True, px=11, align=align)
 
