@@ -27,6 +27,7 @@ bench: setup
 	@$(PYTHON) tools/bench_solve.py
 	@$(PYTHON) tools/bench_survey.py
 	@$(PYTHON) tools/bench_search.py
+	@$(PYTHON) tools/bench_level.py
 
 # Needs ngspice: its answers to the decks in tests/reference, for machines without it.
 reference: setup

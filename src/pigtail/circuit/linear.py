@@ -36,7 +36,7 @@ def solve_rest(system: System) -> Array:
         return _alone(system, system.g, system.b_dc, "dc")[None, :]
     plan = plan_for(system, lambda: system.g, "dc")
     shape = (system.samples,)
-    x = _solved(system, plan, system.g, system.b_dc, shape)
+    x = _solved(system, plan, system.g, system.b_dc, shape, "dc")
     return np.stack([np.broadcast_to(v, shape) for v in x], axis=-1)
 
 
@@ -81,7 +81,7 @@ def solve_waves(
                 for at, value in enumerate(found):
                     block[at] = value
                 continue
-        whole = _solved(system, plan, entries, right, block.shape[1:])
+        whole = _solved(system, plan, entries, right, block.shape[1:], kind)
         for at, column in enumerate(columns):
             block[at] = whole[column]
     if not np.isfinite(x.view(float)).all():
@@ -173,16 +173,37 @@ def _alone(system: System, entries: Mapping[tuple[int, int], Any], b: Mapping[in
 
 
 def _solved(
-    system: System, plan: Plan, entries: Matrix, b: Mapping[int, Any], shape: tuple[int, ...]
+    system: System, plan: Plan, entries: Matrix, b: Mapping[int, Any], shape: tuple[int, ...], kind: str
 ) -> Sequence[Any]:
-    """All unknowns of A·x = b, each a number or an array that broadcasts to shape, checked by every equation."""
+    """All unknowns of A·x = b, each a number or an array that broadcasts to shape, checked by every equation.
+
+    Where the plan of the structure does not hold for these values, one that was made of other such values is tried, and
+    then one made of these.
+    """
+    if (x := _by_plan(plan, entries, b)) is not None:
+        return x
+    key = (system.circuit.structure, kind)
+    other = _OTHER_PLANS.get(key)
+    if other is not None and (x := _by_plan(other, entries, b)) is not None:
+        return x
+    try:
+        fresh = make_plan(system.size, _nominal(entries))
+    except SingularError:
+        return _dense(system, entries, b, shape)
+    if (x := _by_plan(fresh, entries, b)) is not None:
+        _keep(_OTHER_PLANS, key, fresh)
+        return x
+    return _dense(system, entries, b, shape)
+
+
+def _by_plan(plan: Plan, entries: Matrix, b: Mapping[int, Any]) -> Sequence[Any] | None:
+    """The unknowns by a plan, None where they do not satisfy the equations."""
     try:
         with np.errstate(all="ignore"):
             x = plan.solve(entries, b)
-            right = satisfies(entries, x, b)
+            return x if satisfies(entries, x, b) else None
     except FAILURES:
-        right = False
-    return x if right else _dense(system, entries, b, shape)
+        return None
 
 
 def _dense(system: System, entries: Matrix, b: Mapping[int, Any], shape: tuple[int, ...]) -> Sequence[Any]:
@@ -254,16 +275,25 @@ def plan_for(system: System, entries: Callable[[], Mapping[tuple[int, int], Any]
     key = (system.circuit.structure, kind)
     plan = _PLANS.get(key)
     if plan is None:
-        nominal = {place: complex(np.ravel(value)[np.size(value) // 2]) for place, value in entries().items()}
         try:
-            plan = make_plan(system.size, nominal)
+            plan = make_plan(system.size, _nominal(entries()))
         except SingularError as error:
             raise system.unsolvable(error.unknown) from error
-        if len(_PLANS) >= MAX_PLANS:
-            _PLANS.pop(next(iter(_PLANS)))
-        _PLANS[key] = plan
+        _keep(_PLANS, key, plan)
     return plan
+
+
+def _nominal(entries: Matrix) -> dict[tuple[int, int], complex]:
+    """The entries of the sample in the middle, by which pivots are picked."""
+    return {place: complex(np.ravel(value)[np.size(value) // 2]) for place, value in entries.items()}
+
+
+def _keep(plans: dict[tuple[object, str], Plan], key: tuple[object, str], plan: Plan) -> None:
+    if len(plans) >= MAX_PLANS:
+        plans.pop(next(iter(plans)))
+    plans[key] = plan
 
 
 MAX_PLANS = 64
 _PLANS: dict[tuple[object, str], Plan] = {}
+_OTHER_PLANS: dict[tuple[object, str], Plan] = {}
