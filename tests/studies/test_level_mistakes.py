@@ -23,11 +23,13 @@ from feeds import (
 )
 from pigtail.advice.links import join
 from pigtail.advice.plan import propose
+from pigtail.advice.remedies import advised
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.catalogue.topologies import topology
 from pigtail.job import edits
 from pigtail.job.model import AudioOut, Job, Link, Plus, Purpose, Section
-from pigtail.studies.findings import Finding, Severity
+from pigtail.studies.all import study_job
+from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.level import study_level, twin_of
 from pigtail.units import Basis
 from pigtail.units.known import Known
@@ -159,6 +161,51 @@ def test_mistakes_in_other_retrofits_have_clean_twins_too(mistake: str) -> None:
     code, severity, spoilt, clean = OTHERS[mistake]
     assert codes(study_level(spoilt()).findings).get(code) is severity
     assert code not in codes(study_level(clean()).findings)
+
+
+#: Mistakes that one edit mends, and what is offered first.
+MENDED = {
+    "a bridge-tied output into a line input": "through a transformer",
+    "headphones straight from a line output": "a volume control and a headphone amplifier",
+    "headphones too weakly driven": "a volume control and a headphone amplifier",
+    "a line into an input equalised for records": "an inverse record network in the place of the others",
+    "a crossover sum of unequal resistors": "both resistors",
+    "a bridge-tied speaker with a grounded end": "leave out",
+    "an extra source that drowns the host's own": "R1 to 22 kΩ",
+    "a tap that weakens the host": "add a buffer at the tap",
+    "two channels of different values": "the values of feed, right",
+    "a transformer that saturates": "a pad of 10 dB before the transformer",
+}
+
+
+@pytest.mark.parametrize("mistake", MENDED)
+def test_the_first_remedy_mends_the_mistake(mistake: str) -> None:
+    """It is named as expected, and with it the finding is gone or milder, and nothing is worse."""
+    code, severity, spoilt, _ = OTHERS[mistake]
+    job = spoilt()
+    finding = next(f for f in advised(job, study_job(job)).level.findings if f.code == code)
+    assert finding.remedies, mistake
+    assert finding.remedies[0].label.startswith(MENDED[mistake])
+    after = study_level(finding.remedies[0].edit(job)).findings
+    left = [f.severity for f in after if f.code == code and f.subject == finding.subject]
+    assert all(ORDER.index(s) > ORDER.index(severity) for s in left)
+
+
+CAPACITORS = (
+    "a capacitor without a bleed",
+    "a capacitor the wrong way round",
+    "a capacitor rated too low",
+    "a straight join of two outputs",
+)
+
+
+@pytest.mark.parametrize("mistake", CAPACITORS)
+def test_mistakes_at_the_hall_are_mended_too(mistake: str) -> None:
+    """The first remedy ends the finding."""
+    code, _, spoil, _ = MISTAKES[mistake]
+    job = spoil(hall())
+    finding = next(f for f in advised(job, study_job(job)).level.findings if f.code == code)
+    assert code not in codes(study_level(finding.remedies[0].edit(job)).findings)
 
 
 def test_a_sum_with_one_way_turned_round_says_so() -> None:

@@ -12,8 +12,8 @@ from typing import NamedTuple, TypeVar
 
 from msgspec.structs import replace
 
-from pigtail.advice.networks import drop_network, propose_plan, regauged, resupplied, with_network
-from pigtail.advice.plan import fit_coupling, fit_pad, with_part
+from pigtail.advice.level_remedies import level_fixes
+from pigtail.advice.networks import propose_plan, regauged, resupplied
 from pigtail.catalogue.topologies import topology
 from pigtail.job import edits
 from pigtail.job.edits import Edit
@@ -24,12 +24,11 @@ from pigtail.job.wiring import addresses_of, return_address
 from pigtail.studies.compile import CompileError
 from pigtail.studies.estimate import Estimate
 from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study
+from pigtail.studies.judging import judgements
 from pigtail.studies.level import study_level
 from pigtail.studies.power import study_power
 from pigtail.studies.results import School, Studies
 from pigtail.studies.returns import return_links, study_returns
-from pigtail.units import format_quantity
-from pigtail.units.series import step
 from pigtail.units.wire import GAUGES
 
 MOST_OFFERED = 3
@@ -72,12 +71,23 @@ _NUMBERS = {
     "power.regulator_overload": ("power.regulator_margin_a", 1.0),
     "power.over_voltage": ("power.module_v", -1.0),
     "power.under_voltage": ("power.module_v_burst", 1.0),
-    "level.dc_reaches_input": ("level.offset_v", 0.0),
-    "level.no_bass": ("level.low_cut_hz", -1.0),
-    "level.thin_bass": ("level.low_cut_hz", -1.0),
-    "level.clips": ("level.headroom_db", 1.0),
-    "level.loads_source": ("level.load_ohm", 1.0),
 }
+#: Which way a number is better, by how it is judged.
+_SENSES = {"at_least": 1.0, "at_most": -1.0, "within": 0.0}
+
+
+def _number_of(finding: Finding, how: _Field) -> tuple[str, float]:
+    """The number that a finding is about, and which way it is better; no number for one that judges none."""
+    if finding.code in _NUMBERS:
+        return _NUMBERS[finding.code]
+    area, _, _ = finding.code.partition(".")
+    if area != "level":
+        return how.number, how.sense
+    for code, entry in judgements().items():
+        spoken = (code, *(c.partition("{")[0] for c in entry.codes.values()))
+        if code.startswith("level.") and finding.code.startswith(spoken):
+            return f"level.{entry.number}", _SENSES[entry.grade]
+    return "", 0.0
 
 
 def advised(job: Job, studies: Studies) -> Studies:
@@ -107,7 +117,9 @@ def remedies(job: Job, study: Study, finding: Finding) -> tuple[Remedy, ...]:
     how = _FIELDS.get(area)
     if not candidates or how is None:
         return tuple(Remedy(c.label, c.edit) for c in candidates[:MOST_OFFERED])
-    name, sense = _NUMBERS.get(finding.code, (how.number, how.sense))
+    name, sense = _number_of(finding, how)
+    own = f"{area}.{finding.subject}.{name.partition('.')[2]}"
+    name = own if own in study.numbers else name
     before = study.numbers.get(name)
     found: list[tuple[tuple[int, float], Remedy]] = []
     for label, edit, _ in candidates:
@@ -160,7 +172,7 @@ def _brings(before: Estimate | None, after: Estimate | None) -> str:
 def _candidates(job: Job, finding: Finding) -> Iterator[Candidate]:
     area, _, what = finding.code.partition(".")
     if area == "level":
-        yield from _level_candidates(job, finding, what)
+        yield from (Candidate(label, edit) for label, edit in level_fixes(job, finding))
     elif area == "power":
         yield from _supply_candidates(job)
     elif area == "returns":
@@ -172,50 +184,6 @@ def _candidates(job: Job, finding: Finding) -> Iterator[Candidate]:
     ):
         for module in job.modules:
             yield Candidate(f"propose a plan for {module.name}", partial(propose_plan, module_id=module.id))
-
-
-def _level_candidates(job: Job, finding: Finding, what: str) -> Iterator[Candidate]:
-    link = job.link(finding.subject)
-    if link is None:
-        return
-    pads = [k for k, s in enumerate(link.sections) if s.topology == "pad"]
-    if what in ("too_loud", "too_quiet", "off_target", "clips") or (
-        what == "fits" and finding.value is not None
-    ):
-        if pads and (fitted := fit_pad(job, link)):
-            yield Candidate(
-                _part_label(link, fitted, pads[0], "r2"), partial(edits.replace_link, link=fitted)
-            )
-        elif not pads and finding.value is not None and finding.value > 0:
-            padded = with_network(job, link, "pad")
-            if fitted := fit_pad(job, padded):
-                yield Candidate("add a two-resistor pad", partial(edits.replace_link, link=fitted))
-        if pads and finding.value is not None and finding.value < 0:
-            yield Candidate("take the pad out", partial(drop_network, link_id=link.id, index=pads[0]))
-    if what in ("dc_reaches_input", "offset"):
-        blocked = fit_coupling(job, with_network(job, link, "coupling"))
-        yield Candidate("add a coupling capacitor with bleed", partial(edits.replace_link, link=blocked))
-    if what in ("no_bass", "thin_bass", "bass"):
-        fitted = fit_coupling(job, link)
-        index = next((k for k, s in enumerate(link.sections) if s.topology == "coupling"), None)
-        if index is not None and fitted != link:
-            yield Candidate(_part_label(link, fitted, index, "c1"), partial(edits.replace_link, link=fitted))
-    if what in ("loads_source", "load") and pads:
-        heavier = with_part(link, pads[0], "r1", step(_part(link, pads[0], "r1"), by=12))
-        if fitted := fit_pad(job, heavier):
-            yield Candidate(
-                _part_label(link, fitted, pads[0], "r1"), partial(edits.replace_link, link=fitted)
-            )
-
-
-def _part(link: Link, index: int, name: str) -> float:
-    section = link.sections[index]
-    return topology(section.topology).values(section)[name].nominal
-
-
-def _part_label(link: Link, new: Link, index: int, name: str) -> str:
-    rule = topology(new.sections[index].topology).part(name)
-    return f"{name.upper()} to {format_quantity(_part(new, index, name), rule.unit)}"
 
 
 def _supply_candidates(job: Job) -> Iterator[Candidate]:
