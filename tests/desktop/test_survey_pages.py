@@ -16,7 +16,7 @@ from pigtail.desktop import ask
 from pigtail.desktop.meterdialog import NETWORK, SERIAL, MeterDialog
 from pigtail.desktop.stations.survey_pictures import load_image, page_count
 from pigtail.job.file import Document
-from pigtail.job.model import Act, Channel, Trait
+from pigtail.job.model import Act, Channel, Trait, Use, Way
 from pigtail.job.places import Pad
 from pigtail.job.roles import role_of
 
@@ -68,8 +68,16 @@ def test_points_are_edited_in_their_table(bench, survey) -> None:  # type: ignor
     put(bench, model, 4, 1, "audio in, right")
     other = bench.session.job.terminal("host.speaker_left")
     assert (role_of(other), other.channel) == ("audio in", Channel.RIGHT)
+    put(bench, model, 4, 1, "audio in, right, headphones")
+    assert bench.session.job.terminal("host.speaker_left").use is Use.HEADPHONES
+    put(bench, model, 4, 1, "audio out, left, low way, turned round")
+    other = bench.session.job.terminal("host.speaker_left")
+    assert (other.channel, other.way, other.inverted) == (Channel.LEFT, Way.LOW, True)
+    assert model.rows[4][1].text == "audio out, left, low way, turned round"
     for column, text in (
         (1, "antenna"),
+        (1, "audio out, sideways"),
+        (1, "audio out, headphones"),
         (2, "nowhere"),
         (6, "glue"),
         (7, "nothing"),

@@ -30,6 +30,8 @@ from pigtail.job.places import Pad, Place
 from pigtail.job.roles import ROLES
 from pigtail.units.known import Known
 
+#: What points that carry sound have besides, those of them that have it.
+OF_SOUND = ("channel", "way", "inverted", "use")
 SHARED = (
     "id",
     "name",
@@ -102,11 +104,12 @@ def remove_point(job: Job, address: str) -> Job:
 
 
 def set_point(job: Job, address: str, **changes: Any) -> Job:
-    """Change what all points have: name, rings_to, papers, path, return_to, states."""
+    """Change what all points have: name, rings_to, papers, path, return_to, states; or what sound points have: channel, way,
+    inverted, use."""
     point = _point(job, address)
     if "name" in changes and not str(changes["name"]).strip():
         raise EditError("a point needs a name", value=changes["name"])
-    stray = set(changes) - set(SHARED) - {"channel"}
+    stray = set(changes) - set(SHARED) - {f for f in OF_SOUND if hasattr(point, f)}
     if stray or "id" in changes:
         raise EditError(f"a point has no {', '.join(sorted(stray)) or 'other id'}", value=changes)
     return _with_point(job, point, replace(point, **changes))

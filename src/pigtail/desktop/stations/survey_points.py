@@ -13,7 +13,7 @@ from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.job import host_edits
 from pigtail.job.edits import Edit
 from pigtail.job.errors import EditError, JobError
-from pigtail.job.model import HOST, AnyTerminal, Channel, Job, Pin, State, Trait
+from pigtail.job.model import HOST, AnyTerminal, Channel, Job, Pin, State, Trait, Use, Way
 from pigtail.job.places import Pad, Place
 from pigtail.job.roles import role_of
 from pigtail.job.wiring import star_address
@@ -47,8 +47,9 @@ class Points(QWidget):
             row.addWidget(button)
         row.addStretch(1)
         hint = QLabel(
-            "Type over any cell. Role: audio in, audio out, rail, return, control, digital, video. "
-            "True of it: words such as shared, not shared, bridge-tied, feedback."
+            "Type over any cell. Role: audio in, audio out, rail, return, control, digital, video; behind it left, right, "
+            "low way, high way, turned round, headphones, speaker. "
+            "True of it: words such as shared, not shared, bridge-tied, feedback, equalised."
         )
         hint.setObjectName("dim")
         hint.setWordWrap(True)
@@ -158,22 +159,38 @@ class Points(QWidget):
             )
 
 
+#: What may stand behind the role of a point that carries sound: the word, the field, its value.
+SOUND = {
+    **{c.value: ("channel", c) for c in Channel},
+    **{w.value: ("way", w) for w in Way},
+    **{u.value: ("use", u) for u in Use},
+    "turned round": ("inverted", True),
+    "not turned round": ("inverted", False),
+}
+
+
 def _role(terminal: AnyTerminal) -> str:
-    channel = getattr(terminal, "channel", Channel.MONO)
-    side = f", {channel.value}" if channel is not Channel.MONO else ""
-    return role_of(terminal) + side
+    usual = {"channel": Channel.MONO, "way": Way.FULL, "use": Use.LINE, "inverted": False}
+    words = [
+        w for w, (field, value) in SOUND.items() if getattr(terminal, field, None) == value != usual[field]
+    ]
+    return ", ".join((role_of(terminal), *words))
 
 
 def _role_edit(address: str, text: str) -> Edit:
-    role, _, side = (p.strip().lower() for p in text.partition(","))
+    role, *words = (p.strip().lower() for p in text.split(","))
 
     def edit(job: Job) -> Job:
         job = host_edits.set_role(job, address, role)
-        if side:
-            if side not in {c.value for c in Channel}:
-                raise EditError(f"“{side}” is no channel; write left, right or mono", value=side)
-            job = host_edits.set_point(job, address, channel=Channel(side))
-        return job
+        changes: dict[str, object] = {}
+        for word in words:
+            if word not in SOUND:
+                raise EditError(
+                    f"“{word}” is not known of a point; write any of {', '.join(SOUND)}", value=word
+                )
+            field, value = SOUND[word]
+            changes[field] = value
+        return host_edits.set_point(job, address, **changes) if changes else job
 
     return edit
 
