@@ -71,3 +71,21 @@ def test_a_broken_library_is_told_and_kept(tmp_path: Path) -> None:
     with pytest.raises(FileError, match="library"):
         save_stock((), path)
     assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize("content", [b"\xff\xfe\x00", b"4k7 x20\nnonsense\n", None])
+def test_a_list_that_cannot_be_read_is_told(
+    content: bytes | None, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """No text, a line that is no part, no file at all: one sentence, exit 2, and the parts that were there stay."""
+    from pigtail.cli.main import parse, run
+
+    save_stock(parse_stock("10k"))
+    path = tmp_path / "parts.txt"
+    if content is not None:
+        path.write_bytes(content)
+    assert run(parse(["stock", str(path)])) == 2
+    told = capsys.readouterr().err
+    assert told.count("\n") == 1
+    assert "Traceback" not in told
+    assert [h.value for h in load_stock()] == [10e3]

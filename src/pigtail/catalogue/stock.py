@@ -78,6 +78,17 @@ def parse_stock(text: str) -> tuple[Held, ...]:
     return tuple(sorted(found.values(), key=lambda h: (h.kind != "resistor", h.value)))
 
 
+def read_stock(path: Path) -> tuple[Held, ...]:
+    """The parts that a text file lists; raises FileError for a file that cannot be read, JobError for a line in it."""
+    try:
+        text = path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise FileError(path, f"the list cannot be read ({error.strerror}); give a text file") from error
+    except UnicodeDecodeError as error:
+        raise FileError(path, "this is no text; give a file with a part a line, such as 4k7 x20") from error
+    return parse_stock(text)
+
+
 def stock_text(held: tuple[Held, ...]) -> str:
     """The parts as text, a line each, that reads back to the same."""
     return "\n".join(marking(h.value, UNITS[h.kind]) + (f" x{h.count}" if h.count else "") for h in held)

@@ -21,7 +21,8 @@ class PartRule(msgspec.Struct, frozen=True):
     """A part of a topology: what it is, its usual value and spread, and the rule by which it is chosen.
 
     `outside` marks figures that the judgement uses and the subcircuit does not; `shunt` parts that go to the common,
-    `feedback` parts round an amplifier.
+    `feedback` parts round an amplifier. `drawn` says where else than on the wire a part lies: beside the one before it, at the
+    foot of the feedback, at the middle of the supply, from the source's return, or on the second wire of a balanced pair.
     """
 
     name: str
@@ -35,6 +36,7 @@ class PartRule(msgspec.Struct, frozen=True):
     outside: bool = False
     shunt: bool = False
     feedback: bool = False
+    drawn: str = ""
 
     def known(self, nominal: float | None = None, basis: Basis = Basis.TYPICAL) -> Known:
         """The part at a nominal value (its default if None) with its usual spread."""

@@ -85,10 +85,10 @@ def _compare(options: argparse.Namespace) -> int:
 
 
 def _stock(options: argparse.Namespace) -> int:
-    from pigtail.catalogue.stock import load_stock, parse_stock, save_stock, stock_text
+    from pigtail.catalogue.stock import load_stock, read_stock, save_stock, stock_text
 
     if options.file is not None:
-        save_stock(parse_stock(options.file.read_text(encoding="utf-8")))
+        save_stock(read_stock(options.file))
     print(
         stock_text(load_stock())
         or "No parts are listed yet: give a file with a part a line, such as 4k7 x20."

@@ -69,7 +69,10 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
     for name in ("survey", "level", "power", "returns", "build"):
         assembly.go(name)
         wait(application, settled)
+        if name == "level":
+            search_networks(application, assembly)
         take(application, window, folder / f"{name}.png")
+    shoot_ways(application, assembly, folder)
     shoot_bench(application, assembly, folder, state)
     assembly.start(demo("larkmoor"), None)
     wait(application, settled)
@@ -90,6 +93,24 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
     window.may_close = lambda: True
     window.close()
     assembly.close()
+
+
+def search_networks(application: QApplication, assembly: Assembly) -> None:
+    """Find the networks of the feed on view."""
+    view: Any = assembly.view("level")
+    view.found.seek.click()
+    wait(application, lambda: assembly.quiet and not view.found.searching)
+
+
+def shoot_ways(application: QApplication, assembly: Assembly, folder: Path) -> None:
+    """What modders disagree on, both ways solved for the demo."""
+    assembly.go("level")
+    view: Any = assembly.view("level")
+    view.found.ways.click()
+    wait(application, lambda: assembly.quiet and view.found.schools.isVisible())
+    view.found.schools.question.setCurrentIndex(1)
+    take(application, assembly.window, folder / "level-ways.png")
+    view.found.forget()
 
 
 def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, state: Path) -> None:

@@ -22,7 +22,7 @@ NOMINAL_DB = -18.0
 #: 0 dBu is 0.775 V, the volts that make 1 mW in 600 Ω; 0 dBV is 1 V.
 DBU_DB = 2.218
 UNITS = ("dBV", "dBu", "volts")
-LEFT, RIGHT, ABOVE, BELOW = 40, 96, 26, 36
+LEFT, RIGHT, ABOVE, BELOW = 40, 96, 34, 34
 Scale = Callable[[float], float]
 
 
@@ -267,8 +267,8 @@ class Response(Picture):
         if low.value is None or high.value is None:
             return "not known"
         first, last = self.feed.curve_hz[0], self.feed.curve_hz[-1]
-        below = f"under {first:.0f} Hz" if low.value < first else low.short()
-        return f"{below}, {'over 200 kHz' if high.value > last else high.short()}"
+        below = f"< {first:.0f} Hz" if low.value < first else low.short()
+        return f"{below}, {'> 200 kHz' if high.value > last else high.short()}"
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         say(painter, QRectF(box.left(), box.top(), box.width(), 16), "Response, dB", bold=True, px=12)

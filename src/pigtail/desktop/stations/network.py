@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import math
 from functools import partial
 from typing import NamedTuple
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QMenu, QToolButton
 
 from pigtail.catalogue.topologies import PartRule, Topology, topology
 from pigtail.desktop import theme
 from pigtail.desktop.fields import ValueField
+from pigtail.desktop.stations import symbols
 from pigtail.desktop.stations.base import Align, Picture, say
 from pigtail.job.edits import lock_part, set_capacitor, set_part
 from pigtail.job.model import Job, Link, Part, Plus
@@ -20,12 +20,12 @@ from pigtail.units import Basis, Known, format_quantity
 
 END, SLOT_LEAST, FIELD_HEIGHT, MORE_HEIGHT, LINE = 92, 70, 24, 18, 54
 HEIGHT = LINE + 40 + FIELD_HEIGHT + MORE_HEIGHT + 6
-#: How far under the wire the second of two outputs comes in.
-LOWER = 20
 #: Figures of a network that stand in the row beside its parts: what is chosen or turned, not what is bought.
 CHOSEN = ("turn", "supply", "ratio", "gain")
 TURN_STEP = 0.05
 RATINGS = (6.3, 10.0, 16.0, 25.0, 35.0, 50.0, 63.0, 100.0)
+#: Smaller capacitors are film or ceramic, which have no plus [F].
+FILM_F = 1e-6
 SHORT = {Plus.UNSAID: "plus?", Plus.SOURCE: "+ source", Plus.INPUT: "+ input", Plus.FILM: "film"}
 
 
@@ -220,18 +220,23 @@ class NetworkStrip(Picture):
         if not self._slots:
             rect = QRectF(box.left(), line - 30, box.width(), 20)
             say(painter, rect, "a plain wire: nothing to choose", use="dim", align=Align.AlignCenter)
-        for k, slot in enumerate(self._slots):
-            self._slot(painter, slot, self._slot_rect(k), line)
+        for k in range(len(self._slots)):
+            self._slot(painter, k, line)
 
     def _ends(self, painter: QPainter, box: QRectF, line: float) -> None:
         """What the wire comes from and goes to."""
         assert self._link is not None
         assert self._job is not None
         starts = [self._job.label(a).rpartition(" · ")[2] for a in self._link.starts]
-        heights = [line + 4] if len(starts) < 2 else [line - 18, line + LOWER + 3]
-        for words, at in zip(starts, heights, strict=False):
+        lines, heights = starts, [line - 18, line + symbols.LOWER + 3]
+        if len(starts) == 1:
+            lines, heights = starts[0].split(", "), [line + 4, line + 19]
+        for words, at in zip(lines, heights, strict=False):
             say(painter, QRectF(box.left(), at, END - 6, 15), self._short(words), px=11, middle=True)
-        for k, words in enumerate(w for a in self._link.at("out") for w in self._job.label(a).split(" · ")):
+        labels = [self._job.label(a) for a in self._link.at("out")]
+        for k, words in enumerate(
+            w for label in labels for part in label.split(" · ") for w in part.split(", ")
+        ):
             rect = QRectF(box.right() - END + 6, line + 4 + 15 * k, END - 6, 15)
             say(painter, rect, words, px=11, align=Align.AlignRight | Align.AlignVCenter, middle=True)
 
@@ -240,64 +245,53 @@ class NetworkStrip(Picture):
         fits = QFontMetricsF(theme.font(11)).horizontalAdvance(words) <= END - 6
         return words if fits else words.rpartition(", ")[2]
 
-    def _slot(self, painter: QPainter, slot: _Slot, rect: QRectF, line: float) -> None:
-        """A part's symbol: on the wire, or hanging from it to the common."""
+    def _slot(self, painter: QPainter, k: int, line: float) -> None:
+        """A part in its place: on the wire, hanging from it, beside another, or below."""
+        slot, rect = self._slots[k], self._slot_rect(k)
         t = theme.current()
-        x = rect.center().x()
         if slot.first:
             count = sum(1 for s in self._slots if s.section == slot.section)
             title = QRectF(rect.left() + 4, line - 44, rect.width() * count - 8, 16)
             say(painter, title, slot.shape.title, use="dim", px=11)
             painter.setPen(QPen(t.color("line"), 1))
             painter.drawLine(QPointF(rect.left(), line - 44), QPointF(rect.left(), line + 40))
-        aside = slot.rule.shunt
-        if self._is_second(slot):
-            aside = True
-            self._branch(painter, rect, x, line)
-        elif slot.rule.name == "turn":
-            _knob(painter, x, line, self._part_of(slot).value.nominal)
+        where = self._where(slot)
+        before = self._slot_rect(k - 1) if k else rect
+        first = k == 0 or self._where(self._slots[k - 1]) != where
+        last = k + 1 == len(self._slots) or self._where(self._slots[k + 1]) != where
+        place = symbols.Place(
+            rect, before, line, first, last, 12.0 if self._wide else rect.left() - rect.width()
+        )
+        if slot.rule.name == "turn":
+            symbols.knob(painter, rect.center().x(), line, self._part_of(slot).value.nominal)
+        elif where in symbols.ELSEWHERE:
+            symbols.ELSEWHERE[where](painter, place, slot.rule.kind == "capacitor")
         else:
-            self._symbol(slot)(painter, x, line)
-        name = QRectF(rect.left(), line - 28, rect.width(), 14)
-        if aside:
-            name = QRectF(x + 12, line + 10, rect.width() / 2 - 10, 16)
-        if self._is_second(slot):
-            name = QRectF(x + 12, line + LOWER + 6, rect.width() / 2 - 10, 13)
-        align = Align.AlignLeft | Align.AlignVCenter if aside else Align.AlignCenter
+            self._symbol(slot)(painter, rect.center().x(), line)
+        name = symbols.name_rect(place, where)
+        align = Align.AlignCenter if name.top() < line else Align.AlignLeft | Align.AlignVCenter
         say(painter, name, _name(slot.rule), bold=True, px=11, align=align)
 
-    def _is_second(self, slot: _Slot) -> bool:
-        """Whether a part belongs to the second of two outputs that are joined."""
-        return len(slot.shape.inputs) > 1 and slot.rule.name == "r2"
+    def _where(self, slot: _Slot) -> str:
+        """Where a part lies, if it is not simply on the wire."""
+        if len(slot.shape.inputs) > 1 and slot.rule.name == "r2":
+            return "second"
+        return slot.rule.drawn or ("hanging" if slot.rule.shunt else "")
 
-    def _branch(self, painter: QPainter, rect: QRectF, x: float, line: float) -> None:
-        """The second of two outputs comes in below the first, through its own resistor, and meets it."""
-        left = 12.0 if self._wide else rect.left() - rect.width()
-        painter.setPen(QPen(theme.current().color("copper"), 3))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPolyline(
-            [
-                QPointF(left, line + LOWER),
-                QPointF(rect.right() - 8, line + LOWER),
-                QPointF(rect.right() - 8, line),
-            ]
-        )
-        _resistor(painter, x, line + LOWER)
-
-    def _symbol(self, slot: _Slot):  # type: ignore[no-untyped-def]
-        """How a part is drawn."""
+    def _symbol(self, slot: _Slot) -> symbols.Draw:
+        """How a part on the wire, or hanging from it, is drawn."""
         rule = slot.rule
         drives = slot.shape.amplifier and not any(p.feedback for p in slot.shape.parts)
         if rule.feedback:
-            return _amplifier_with_feedback
+            return symbols.amplifier_with_feedback
         if rule.name in ("supply", "gain"):
             chief = "gain" if any(p.name == "gain" for p in slot.shape.parts) else "supply"
-            return _amplifier if drives and rule.name == chief else _rail
+            return symbols.amplifier if drives and rule.name == chief else symbols.rail
         if rule.name == "ratio":
-            return _transformer
+            return symbols.transformer
         if rule.kind == "capacitor":
-            return _capacitor_down if rule.shunt else _capacitor
-        return _resistor_down if rule.shunt else _resistor
+            return symbols.capacitor_down if rule.shunt else symbols.capacitor
+        return symbols.resistor_down if rule.shunt else symbols.resistor
 
 
 def _name(rule: PartRule) -> str:
@@ -315,96 +309,9 @@ def _steps(rule: PartRule) -> dict[str, float]:
 def _settled(part: Part) -> str:
     """What is settled of a part, in a word or two."""
     words = ["locked"] if part.locked else []
-    if part.value.unit == "F":
+    if part.value.unit == "F" and (
+        part.value.nominal >= FILM_F or part.plus is not Plus.UNSAID or part.rating
+    ):
         words.append(SHORT[part.plus])
         words += [f"{part.rating.nominal:g} V"] if part.rating is not None else []
     return (" · ".join(words) or "free") + " ▾"
-
-
-def _pens(painter: QPainter, *, wire: bool = False) -> None:
-    t = theme.current()
-    painter.setPen(QPen(t.color("copper" if wire else "ink"), 2 if wire else 1.6))
-    painter.setBrush(t.color("field"))
-
-
-def _drop(painter: QPainter, x: float, line: float, above: float, below: float) -> None:
-    """The wire down to a part that hangs, and from it to the common."""
-    _pens(painter, wire=True)
-    painter.drawLine(QPointF(x, line), QPointF(x, line + above))
-    painter.drawLine(QPointF(x, line + below), QPointF(x, line + 35))
-    _pens(painter)
-    painter.drawLine(QPointF(x - 7, line + 35), QPointF(x + 7, line + 35))
-
-
-def _resistor(painter: QPainter, x: float, line: float) -> None:
-    _pens(painter)
-    painter.drawRect(QRectF(x - 15, line - 7, 30, 14))
-
-
-def _resistor_down(painter: QPainter, x: float, line: float) -> None:
-    _drop(painter, x, line, 7, 29)
-    painter.drawRect(QRectF(x - 6, line + 7, 12, 22))
-
-
-def _plates(painter: QPainter, box: QRectF, *, lying: bool) -> None:
-    painter.fillRect(box, theme.current().color("panel"))
-    _pens(painter)
-    if lying:
-        for y in (box.top(), box.bottom()):
-            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-    else:
-        for x in (box.left(), box.right()):
-            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
-
-
-def _capacitor(painter: QPainter, x: float, line: float) -> None:
-    _plates(painter, QRectF(x - 3, line - 10, 6, 20), lying=False)
-
-
-def _capacitor_down(painter: QPainter, x: float, line: float) -> None:
-    _drop(painter, x, line, 15, 21)
-    _plates(painter, QRectF(x - 10, line + 15, 20, 6), lying=True)
-
-
-def _knob(painter: QPainter, x: float, line: float, turn: float) -> None:
-    """A volume control from above, its pointer where it is turned to: three quarters of a round, the gap below."""
-    _pens(painter)
-    painter.drawEllipse(QPointF(x, line), 11, 11)
-    angle = math.radians(225 - 270 * min(max(turn, 0.0), 1.0))
-    tip = QPointF(x + 10 * math.cos(angle), line - 10 * math.sin(angle))
-    painter.setPen(QPen(theme.current().color("ink"), 2.5))
-    painter.drawLine(QPointF(x, line), tip)
-
-
-def _amplifier(painter: QPainter, x: float, line: float) -> None:
-    _pens(painter)
-    painter.drawPolygon([QPointF(x - 16, line - 14), QPointF(x - 16, line + 14), QPointF(x + 16, line)])
-
-
-def _amplifier_with_feedback(painter: QPainter, x: float, line: float) -> None:
-    """An amplifier on the wire, the feedback from its output to its input below it."""
-    _pens(painter, wire=True)
-    round_it = ((16, 0), (26, 0), (26, 25), (-24, 25), (-24, 7), (-16, 7))
-    painter.drawPolyline([QPointF(x + dx, line + dy) for dx, dy in round_it])
-    _amplifier(painter, x, line)
-    painter.drawRect(QRectF(x - 13, line + 20, 26, 10))
-
-
-def _rail(painter: QPainter, x: float, line: float) -> None:
-    """A supply: a short bar over the wire."""
-    _pens(painter)
-    painter.drawLine(QPointF(x, line - 3), QPointF(x, line - 11))
-    painter.drawLine(QPointF(x - 9, line - 11), QPointF(x + 9, line - 11))
-
-
-def _transformer(painter: QPainter, x: float, line: float) -> None:
-    """Two windings with a core between them; nothing but the field joins them."""
-    t = theme.current()
-    painter.fillRect(QRectF(x - 14, line - 4, 28, 8), t.color("panel"))
-    _pens(painter)
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    for side, start in ((-1, 270), (1, 90)):
-        for k in range(3):
-            painter.drawArc(QRectF(x + side * 11 - 5, line - 2 + 10 * k, 10, 10), start * 16, 180 * 16)
-    for dx in (-2, 2):
-        painter.drawLine(QPointF(x + dx, line - 2), QPointF(x + dx, line + 28))
