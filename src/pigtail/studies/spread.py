@@ -44,10 +44,16 @@ class Hints:
         self.wanted: tuple[str, ...] = ()
         self.rises: NDArray[np.bool_] = np.zeros((0, 0), dtype=bool)
         self.telling: NDArray[np.bool_] = np.zeros(0, dtype=bool)
+        self.nominal: NDArray[np.float64] = np.zeros(0)
 
     def fit(self, inputs: Sequence[Input], wanted: Mapping[str, Wanted]) -> bool:
-        """Whether they are of a circuit with these inputs and results."""
-        return self.names == tuple(i.name for i in inputs) and self.wanted == tuple(wanted)
+        """Whether they are of a circuit with these inputs and results, and with values not far from these."""
+        if self.names != tuple(i.name for i in inputs) or self.wanted != tuple(wanted):
+            return False
+        now, near = np.array([i.ends[1] for i in inputs]), np.abs(self.nominal)
+        return bool((np.abs(now - self.nominal) <= np.maximum((FAR - 1) * near, 1e-12)).all()) and bool(
+            (near <= np.maximum(FAR * np.abs(now), 1e-12)).all()
+        )
 
 
 def estimate_again(
@@ -97,10 +103,13 @@ def _with_hints(
     still = np.maximum(np.abs(up - base), np.abs(down - base)) <= _SLIGHT * (1 + np.abs(base))
     unknown = np.array([i.known is None for i in inputs], dtype=bool)
     hints.names, hints.wanted = tuple(i.name for i in inputs), tuple(wanted)
+    hints.nominal = np.array([i.ends[1] for i in inputs])
     hints.rises, hints.telling = up >= down, ~still.all(axis=0) | unknown
     return results
 
 
+#: Where a value has moved by more than this factor, what mattered before may not be what matters now.
+FAR = 3.0
 #: What moves a result by less than this, relative, is left out of a quick look: in sum no hundredth of a dB.
 _SLIGHT = 1e-4
 
