@@ -242,6 +242,11 @@ def test_a_finer_series_comes_nearer() -> None:
         return min(abs(o.target.value) for o in found.options)
 
     assert fine.solved > 10 * coarse.solved
+    pads = [(s, o) for o in fine.options for s in o.link.sections if s.topology == "pad"]
+    assert all(p.value.spread == pytest.approx(0.02 * p.value.nominal) for s, _ in pads for p in s.parts)
+    assert min(o.target.high - o.target.low for _, o in pads) < min(
+        o.target.high - o.target.low for o in coarse.options
+    )
     assert nearest(fine) <= nearest(coarse) + 1e-9
 
 

@@ -60,3 +60,12 @@ def test_what_is_not_there_is_refused_with_what_is() -> None:
 def test_demos_are_sound(name: str) -> None:
     """The demo files pass the check that any file must pass."""
     check_job(demo(name).job)
+
+
+@pytest.mark.parametrize(
+    ("ohm", "tolerance"), [(4700.0, 0.05), (4750.0, 0.01), (4720.0, 0.05), (887e3, 0.01)]
+)
+def test_resistors_of_the_finer_series_are_one_percent_parts(ohm: float, tolerance: float) -> None:
+    """E24 goes with 5 %, E96 with 1 % (IEC 60063); a value of neither is what the rule says."""
+    known = topology("pad").part("r1").known(ohm)
+    assert known.high / known.nominal - 1 == pytest.approx(tolerance)

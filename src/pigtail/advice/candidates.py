@@ -134,6 +134,10 @@ class Candidates:
         at, name = place.split(".")
         return topology(self.link.sections[int(at)].topology).part(name).kind
 
+    def _tolerance(self, place: str) -> float:
+        """What a part that is searched for is made to, at worst."""
+        return self.wish.tolerance if self._kind(place) == "resistor" else np.inf
+
     def _locked(self, place: str) -> tuple[float, ...]:
         """The value of a part that the feed as it is has locked, of the first network of the same kind."""
         at, name = place.split(".")
@@ -218,7 +222,7 @@ class Candidates:
             if not 0 <= place < len(link.sections):
                 continue
             if name in {p.name for p in link.sections[place].parts}:
-                link = with_part(link, place, name, value)
+                link = with_part(link, place, name, value, self._tolerance(part))
         return _with_locks(link, self.old)
 
     # -- solving --------------------------------------------------------------------------------------------
@@ -295,7 +299,7 @@ class Candidates:
         link = self.link
         for part, value in values.items():
             at, name = part.split(".")
-            link = with_part(link, int(at), name, value)
+            link = with_part(link, int(at), name, value, self._tolerance(part))
         own = {i.name: i for k in range(len(link.sections)) for i in section_inputs(link, k)}
         for part, value in member.absent.items():
             name = f"{link.id}_{self._dashed(part)}"

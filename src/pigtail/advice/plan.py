@@ -252,11 +252,14 @@ def fit_pad(job: Job, link: Link) -> Link | None:
     return with_part(link, index, "r2", best)
 
 
-def with_part(link: Link, index: int, name: str, nominal: float) -> Link:
-    """The link with one part of one network at another preferred value."""
+def with_part(link: Link, index: int, name: str, nominal: float, tolerance: float = np.inf) -> Link:
+    """The link with one part of one network at another preferred value, to its usual tolerance or a closer one."""
     section = link.sections[index]
     rule = topology(section.topology).part(name)
-    parts = tuple(replace(p, value=rule.known(nominal)) if p.name == name else p for p in section.parts)
+    parts = tuple(
+        replace(p, value=rule.known(nominal, tolerance=tolerance)) if p.name == name else p
+        for p in section.parts
+    )
     sections = tuple(replace(s, parts=parts) if k == index else s for k, s in enumerate(link.sections))
     return replace(link, sections=sections)
 

@@ -10,6 +10,7 @@ import msgspec
 import numpy as np
 
 from pigtail.catalogue.stock import Stock
+from pigtail.catalogue.topologies import E96_TOLERANCE
 from pigtail.job.model import AudioIn, AudioOut, Job, Link, Trait, Use, Way
 from pigtail.studies.feed import OWN_DC_V
 from pigtail.units.series import members
@@ -73,6 +74,11 @@ class Wish(msgspec.Struct, frozen=True):
     series: str = ""
     stock: Stock = Stock()
     only_stock: bool = False
+
+    @property
+    def tolerance(self) -> float:
+        """What the resistors that are searched for are made to, at worst."""
+        return E96_TOLERANCE if self.series in ("E48", "E96") else np.inf
 
     def values(self, run: Run, kind: str) -> tuple[float, ...]:
         """The values that a part runs through."""

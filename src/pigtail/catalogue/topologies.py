@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import tomllib
 from functools import cache
 from pathlib import Path
@@ -12,7 +13,10 @@ import msgspec
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.job.model import Part, Section
 from pigtail.units import Basis, Known, parse_known, parse_quantity
+from pigtail.units.series import is_member
 
+#: What resistors of the finer series are made to (IEC 60063 goes with 1 %).
+E96_TOLERANCE = 0.01
 #: Where the data files of the catalogue lie.
 DATA = Path(__file__).parent / "data"
 
@@ -38,13 +42,20 @@ class PartRule(msgspec.Struct, frozen=True):
     feedback: bool = False
     drawn: str = ""
 
-    def known(self, nominal: float | None = None, basis: Basis = Basis.TYPICAL) -> Known:
-        """The part at a nominal value (its default if None) with its usual spread."""
+    def known(
+        self, nominal: float | None = None, basis: Basis = Basis.TYPICAL, tolerance: float = math.inf
+    ) -> Known:
+        """The part at a nominal value (its default if None) with its usual spread, or a closer one.
+
+        A resistor of a value that E24 has not and E96 has is a 1 % part.
+        """
         if nominal is None:
             if ".." in self.default:
                 return parse_known(self.default, self.unit, basis)
             nominal = parse_quantity(self.default, self.unit)
-        return Known.of(nominal, self.unit, basis, tolerance=self.tolerance)
+        if self.kind == "resistor" and not is_member(nominal, "E24") and is_member(nominal, "E96"):
+            tolerance = min(tolerance, E96_TOLERANCE)
+        return Known.of(nominal, self.unit, basis, tolerance=min(self.tolerance, tolerance))
 
 
 class Topology(msgspec.Struct, frozen=True):

@@ -7,6 +7,7 @@ E48 and E96 are ten to the power i/48 and i/96 rounded to three figures.
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from functools import cache
 
 E24 = (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0,
@@ -43,7 +44,18 @@ def _place(value: float, series: str) -> int:
     if not (value > 0 and math.isfinite(value)):
         raise ValueError(f"preferred values are positive numbers, not {value!r}")
     run = _run(series)
-    return min(range(len(run)), key=lambda i: abs(math.log(run[i] / value)))
+    above = min(bisect_left(run, value), len(run) - 1)
+    below = max(above - 1, 0)
+    return below if value / run[below] <= run[above] / value else above
+
+
+def is_member(value: float, series: str) -> bool:
+    """Whether a value is one of a series.
+
+    >>> is_member(4700.0, "E24"), is_member(4750.0, "E24"), is_member(4750.0, "E96")
+    (True, False, True)
+    """
+    return value > 0 and math.isclose(nearest(value, series), value, rel_tol=1e-6)
 
 
 def nearest(value: float, series: str = "E24") -> float:
