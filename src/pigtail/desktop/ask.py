@@ -114,3 +114,13 @@ def brief(parent: QWidget, name: str, wanted: str, notes: str) -> tuple[str, str
 def tell(parent: QWidget, title: str, text: str) -> None:
     """A short text in a box of its own."""
     QMessageBox.about(parent, title, text)
+
+
+def about(parent: QWidget, version: str) -> None:
+    """What the program is."""
+    tell(
+        parent,
+        "About Pigtail",
+        f"Pigtail {version}: plans, checks and records the retrofit of modules into audio gear.<br>"
+        "Free software under the GNU General Public License, version 3 or later.",
+    )

@@ -415,12 +415,7 @@ class Assembly(QObject):
 
     def show_about(self) -> None:
         """Say what the program is."""
-        ask.tell(
-            self.window,
-            "About Pigtail",
-            f"Pigtail {__version__}: plans, checks and records the retrofit of modules into audio gear.<br>"
-            "Free software under the GNU General Public License, version 3 or later.",
-        )
+        ask.about(self.window, __version__)
 
     def ask_meter(self) -> None:
         """Ask which meter is used."""
