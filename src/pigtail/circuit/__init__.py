@@ -37,6 +37,7 @@ __all__ = [
     "ac",
     "impedance",
     "noise",
+    "noise_of",
     "operating_point",
     "parse",
     "sweep",
@@ -45,11 +46,11 @@ __all__ = [
 ]
 
 if TYPE_CHECKING:
-    from pigtail.circuit.noises import noise
+    from pigtail.circuit.noises import noise, noise_of
     from pigtail.circuit.running import transient
     from pigtail.circuit.sweeping import sweep
 
-_LATER = {"noise": "noises", "sweep": "sweeping", "transient": "running"}
+_LATER = {"noise": "noises", "noise_of": "noises", "sweep": "sweeping", "transient": "running"}
 
 
 def __getattr__(name: str) -> Any:

@@ -78,7 +78,13 @@ def noise(
 
     Raises CircuitError for an output or source that is not there.
     """
-    batch = Batch(circuit, samples)
+    return noise_of(Batch(circuit, samples), frequencies, node, source, against=against)
+
+
+def noise_of(
+    batch: Batch, frequencies: ArrayLike, node: str, source: str = "", *, against: str = "0"
+) -> Noise:
+    """The same of a circuit whose samples are set up already."""
     system = batch.system
     hertz = frequencies_of(frequencies)
     if hertz.ndim != 1 or np.any(np.diff(hertz) <= 0) or hertz[0] <= 0:

@@ -200,9 +200,12 @@ class Feed:
 
     def transfer(self, samples: Samples, hertz: Array, **switches: float) -> NDArray[np.complex128]:
         """Voltage [S, F] where the host listens, all sources of the feed driven unless switches say otherwise."""
-        found: NDArray[np.complex128] = (
-            self.batch(samples, **switches).ac(hertz).v(self.heard, self.heard_back)
-        )
+        return self.listen(self.batch(samples, **switches), hertz)
+
+    def listen(self, batch: Batch, hertz: Array) -> NDArray[np.complex128]:
+        """Voltage [S, F] where the host listens; of nothing else."""
+        ends = [n for n in (self.heard, self.heard_back) if n != "0"]
+        found: NDArray[np.complex128] = batch.ac(hertz, ends).v(self.heard, self.heard_back)
         return found
 
     def solve(self, samples: Samples) -> dict[str, Array]:
@@ -330,7 +333,7 @@ class Feed:
         def magnitude(*logs: Array) -> list[Array]:
             """|H| [S, F] at several sets of log10 frequencies, each [F] or [S, F], in one solution."""
             hertz = 10 ** np.concatenate([np.broadcast_to(g, (size, g.shape[-1])) for g in logs], axis=1)
-            h = np.abs(batch.ac(hertz).v(self.heard, self.heard_back))
+            h = np.abs(self.listen(batch, hertz))
             return np.split(h, np.cumsum([g.shape[-1] for g in logs])[:-1], axis=1)
 
         reference, *h = magnitude(np.array([np.log10(REFERENCE_HZ)]), low, high)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from pigtail.circuit import noise
+from pigtail.circuit import noise_of
 from pigtail.job.model import AudioOut, Trait, Use, Way
 from pigtail.studies.estimate import Estimate, Input, Wanted
 from pigtail.studies.feed import REFERENCE_HZ, Feed
@@ -27,9 +27,9 @@ BUILDS = 400
 WITHIN_DB = 1.0
 
 
-def uses(feed: Feed) -> dict[str, Estimate]:
-    """All further numbers that fit a feed."""
-    found = _noise(feed) | _builds(feed)
+def uses(feed: Feed, *, twin: bool) -> dict[str, Estimate]:
+    """All further numbers that fit a feed; `twin` says whether there is one of the other channel to be compared with."""
+    found = _noise(feed) | _builds(feed) | (_parts(feed) if twin else {})
     if feed.terminal.use is not Use.LINE:
         found |= _sound(feed)
     if feed.amplifiers and feed.amplifiers[-1].shape.power:
@@ -177,16 +177,14 @@ def _crossover(feed: Feed) -> dict[str, Estimate]:
 
 def _noise(feed: Feed) -> dict[str, Estimate]:
     """Noise of the network, the outputs' resistances and the stages at the input, 20 Hz to 20 kHz, against the programme."""
-    parts = {"r", "c"}
-    moving = [i for i in feed.inputs if i.field[:1] in parts or i.field == "impedance"]
+    near = {feed.sink, *feed.sources, *(f"{feed.link.id}#{s.at}" for s in feed.stages)}
+    moving = [i for i in feed.inputs if i.subject in near and (i.field[:1] in "rc" or i.field == "impedance")]
     fixed = {i.name: np.array([i.ends[1]]) for i in feed.inputs if i not in moving}
 
     def solve(samples: Samples) -> dict[str, Array]:
-        deck = feed.netlist.deck_samples(fixed | samples, **feed.drives)
-        hiss = noise(
-            feed.netlist.circuit, NOISE_HZ, feed.heard, against=feed.heard_back, samples=deck
-        ).output_total
-        volts = np.abs(feed.transfer(fixed | samples, np.array([REFERENCE_HZ])))[:, 0]
+        batch = feed.batch(fixed | samples)
+        hiss = noise_of(batch, NOISE_HZ, feed.heard, against=feed.heard_back).output_total
+        volts = np.abs(feed.listen(batch, np.array([REFERENCE_HZ])))[:, 0]
         return {
             "noise_dbv": 20 * np.log10(np.maximum(hiss, 1e-12)),
             "noise_db": 20 * np.log10(np.maximum(hiss, 1e-12) / np.maximum(volts, 1e-12)),
@@ -204,21 +202,25 @@ def _own(feed: Feed) -> list[Input]:
     return [i for i in feed.inputs if i.subject.startswith(f"{feed.link.id}#")]
 
 
-def _builds(feed: Feed) -> dict[str, Estimate]:
-    """What the parts' tolerances alone do to the level, and how many of a hundred builds come within 1 dB of the wanted
-    level when everything lies anywhere in its spread. Seeded: the same job gives the same number."""
+def _parts(feed: Feed) -> dict[str, Estimate]:
+    """What the parts' tolerances alone do to the level."""
     own = _own(feed)
     fixed = {i.name: np.array([i.ends[1]]) for i in feed.inputs if i not in own}
 
     def solve(samples: Samples) -> dict[str, Array]:
         return {"parts_db": 20 * np.log10(np.maximum(_delivered(feed, fixed | samples), 1e-12))}
 
-    found = estimate(own, solve, {"parts_db": Wanted("dBV", "the level as the parts vary")}) if own else {}
+    return estimate(own, solve, {"parts_db": Wanted("dBV", "the level as the parts vary")}) if own else {}
+
+
+def _builds(feed: Feed) -> dict[str, Estimate]:
+    """How many of a hundred builds come within 1 dB of the wanted level when everything lies anywhere in its spread. Seeded:
+    the same job gives the same number."""
+    if any(i.known is None for i in feed.inputs if i.subject in (feed.sink, *feed.sources)):
+        return {}
     rng = np.random.default_rng(1)
     samples = {i.name: rng.uniform(i.ends[0], i.ends[2], BUILDS) for i in feed.inputs}
-    if all(i.known is not None for i in feed.inputs if i.subject in (feed.sink, *feed.sources)):
-        off = 20 * np.log10(np.maximum(_delivered(feed, samples), 1e-12) / samples[f"{feed.stem}_wanted"])
-        share = float(100 * np.mean(np.abs(off) <= WITHIN_DB))
-        words = "builds of a hundred within 1 dB of the wanted level"
-        found["yield_percent"] = Estimate(share, share, share, "%", Basis.TYPICAL, words)
-    return found
+    off = 20 * np.log10(np.maximum(_delivered(feed, samples), 1e-12) / samples[f"{feed.stem}_wanted"])
+    share = float(100 * np.mean(np.abs(off) <= WITHIN_DB))
+    words = "builds of a hundred within 1 dB of the wanted level"
+    return {"yield_percent": Estimate(share, share, share, "%", Basis.TYPICAL, words)}

@@ -64,7 +64,7 @@ def study_level(job: Job) -> LevelStudy:
             continue
         feed = Feed(netlist, link, *ends)
         detail = feed.study()
-        further = uses(feed)
+        further = uses(feed, twin=twin_of(job, link) is not None)
         noise = further.pop("noise_dbv", None)
         details.append(replace(detail, numbers=detail.numbers | further, noise=noise))
     details = _balanced(job, details)
