@@ -285,3 +285,53 @@ def test_a_loop_through_controlled_sources_is_found() -> None:
     """Two sources that hold the same node, one of them controlled."""
     with pytest.raises(SourceLoopError, match="e1"):
         operating_point(parse("l\nV1 a 0 1\nE1 a 0 b 0 2\nR1 b 0 1k\nR2 a b 1k\n"))
+
+
+CANCELLED = """a conductance that another source takes away
+.param gm=0
+V1 in 0 DC 1 AC 1
+R0 in a 1k
+R1 a 0 1k
+G1 0 a a 0 {gm}
+G3 a 0 b 0 1m
+R3 b 0 1k
+G2 b 0 a 0 1m
+.end
+"""
+
+
+def test_a_plan_that_fails_for_other_values_is_made_anew(monkeypatch: pytest.MonkeyPatch) -> None:
+    """With gm = 2 mS the pivot that was good before is nought: a second plan is made, kept, and used again; no dense solve."""
+    from pigtail.circuit import linear
+
+    circuit = parse(CANCELLED)
+    first = Batch(circuit, {"gm": np.array([0.0, 1e-4])}).ac([10.0, 1e3])
+    assert np.isfinite(first.v("a")).all()
+
+    def never(*_arguments: object) -> None:
+        raise AssertionError("solved densely")
+
+    monkeypatch.setattr(linear, "_dense", never)
+    made = []
+    plans = linear.make_plan
+    monkeypatch.setattr(linear, "make_plan", lambda *a: made.append(1) or plans(*a))
+    for _ in range(2):
+        second = Batch(circuit, {"gm": np.array([2e-3, 2e-3])}).ac([10.0, 1e3])
+        assert second.v("a") == pytest.approx(np.full((2, 2), -1.0))
+        assert second.v("b") == pytest.approx(np.full((2, 2), 1.0))
+    assert len(made) == 1
+
+
+def test_an_answer_that_is_slightly_off_is_bettered_by_the_same_plan(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A plan whose answers are off by a millionth: what they leave over, solved again, mends them."""
+    from pigtail.circuit import linear
+    from pigtail.circuit.elimination import Plan
+
+    right = Plan.solve
+    monkeypatch.setattr(Plan, "solve", lambda self, a, b: [v * (1 + 1e-6) for v in right(self, a, b)])
+    monkeypatch.setattr(linear, "RESIDUAL_LIMIT", 1e-11)
+    found = Batch(parse(CANCELLED), {"gm": np.array([1e-4, 2e-4])}).ac([10.0, 1e3]).v("a")
+    monkeypatch.undo()
+    assert found == pytest.approx(
+        Batch(parse(CANCELLED), {"gm": np.array([1e-4, 2e-4])}).ac([10.0, 1e3]).v("a"), rel=1e-10
+    )

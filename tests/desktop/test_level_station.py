@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
-from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QPushButton, QToolButton
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QHelpEvent, QWheelEvent
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QPushButton, QToolButton, QToolTip
 from pytestqt.qtbot import QtBot
 
 from feeds import CASES, crossover, headphones, known, pad, speaker
@@ -89,6 +89,40 @@ def test_turning_a_value_moves_the_ladder_of_both_channels(bench) -> None:  # ty
     assert station.ladder.feed.rungs[-1].level.value > before + 0.3
     bench.run("undo")
     assert {part(bench.session.job, f"feed_{s}", "r2").value.nominal for s in ("left", "right")} == {1600.0}
+
+
+def test_several_notches_are_one_step_back(bench, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+    """Turned on at once: one undo takes it back. Turned again later, or another part: steps of their own."""
+    at_level(bench, pad())
+    field = bench.find(ValueField, "part_0_r2")
+
+    def value(name: str = "r2") -> float:
+        return part(bench.session.job, "feed_left", name).value.nominal
+
+    for _ in range(3):
+        turn(field, 1)
+    assert value() == 2200.0
+    assert bench.session.undo_words.startswith("R2 to 2.2 kΩ")
+    turn(bench.find(ValueField, "part_0_r1"), 1)
+    bench.run("undo")
+    assert (value("r1"), value()) == (1000.0, 2200.0)
+    bench.run("undo")
+    assert value() == 1600.0
+    assert not bench.assembly.actions["undo"].isEnabled()
+    turn(field, 1)
+    monkeypatch.setattr("pigtail.desktop.session.TURNING_S", 0.0)
+    turn(field, 1)
+    bench.run("undo")
+    assert value() == 1800.0
+
+
+def test_a_network_tells_what_it_is_good_for(bench) -> None:  # type: ignore[no-untyped-def]
+    """Over its drawing, in a tip."""
+    station = at_level(bench, pad())
+    strip = station.network
+    at = strip._slot_rect(0).center().toPoint()
+    QApplication.sendEvent(strip, QHelpEvent(QEvent.Type.ToolTip, at, strip.mapToGlobal(at)))
+    assert topology("pad").good_for in QToolTip.text()
 
 
 def test_one_channel_alone_is_changed_when_asked(bench) -> None:  # type: ignore[no-untyped-def]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
@@ -25,6 +26,8 @@ from pigtail.studies.spread import Samples, estimate_many
 from pigtail.studies.stages import stages, swing_dbv
 
 Array = NDArray[np.float64]
+#: Combinations of one cascade at most: beyond this the parts that set the level least are taken more coarsely.
+MOST = 250_000
 #: Candidates of a member that are solved over their spread: the nearest to the wanted level.
 CLOSEST = 4
 #: A capacitor is taken as if it were so much smaller still: the impedances around it have a spread too.
@@ -119,6 +122,7 @@ class Candidates:
         for part, run in member.vary.items():
             place = self._place(part)
             runs[place] = self._locked(place) or self.wish.values(run, self._kind(place))
+        runs = _thinned(runs)
         every = list(itertools.product(*runs.values()))
         combined = np.array(every, dtype=float).reshape(len(every), len(runs))
         found = {part: combined[:, k] for k, part in enumerate(runs)}
@@ -341,6 +345,18 @@ class Candidates:
         for values in found.values():
             moved |= ~(np.abs(values - values[0]) <= IMMATERIAL * max(abs(values[0]), 1e-3))
         return frozenset(i.name for k, i in enumerate(others) if moved[1 + 2 * k] or moved[2 + 2 * k])
+
+
+def _thinned(runs: dict[str, tuple[float, ...]]) -> dict[str, tuple[float, ...]]:
+    """The runs with every other value left out of the longest, again and again, until their combinations are not too many; the
+    last one, which sets the level, stays whole."""
+    runs = dict(runs)
+    while math.prod(map(len, runs.values())) > MOST:
+        part = max(list(runs)[:-1], key=lambda p: len(runs[p]), default="")
+        if not part or len(runs[part]) < 3:
+            break
+        runs[part] = runs[part][::2]
+    return runs
 
 
 WANTED = {

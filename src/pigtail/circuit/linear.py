@@ -197,10 +197,16 @@ def _solved(
 
 
 def _by_plan(plan: Plan, entries: Matrix, b: Mapping[int, Any]) -> Sequence[Any] | None:
-    """The unknowns by a plan, None where they do not satisfy the equations."""
+    """The unknowns by a plan, bettered once by what they leave over; None where they do not satisfy the equations even then."""
     try:
         with np.errstate(all="ignore"):
             x = plan.solve(entries, b)
+            if satisfies(entries, x, b):
+                return x
+            left: dict[int, Any] = dict(b)
+            for (i, j), value in entries.items():
+                left[i] = left.get(i, 0.0) - value * x[j]
+            x = [value + more for value, more in zip(x, plan.solve(entries, left), strict=True)]
             return x if satisfies(entries, x, b) else None
     except FAILURES:
         return None

@@ -21,6 +21,8 @@ from pigtail.studies.results import Studies
 
 #: Edits that come closer together than this are studied when they come to rest [ms].
 BURST_MS = 150
+#: A value that is turned on within this time is still being turned [s].
+TURNING_S = 1.0
 #: A quick look at a change has so long for itself [ms].
 QUICK_LOOK_MS = 40
 
@@ -64,7 +66,7 @@ class Session(QObject):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._study_now)
-        self._edited, self._postponed = 0.0, False
+        self._edited, self._postponed, self._turning = 0.0, False, ""
         self.job: Job | None = None
         self.studies: Studies | None = None
         self.path: Path | None = None
@@ -89,7 +91,7 @@ class Session(QObject):
         self, document: Document, path: Path | None, *, unsaved: bool = False, studies: Studies | None = None
     ) -> None:
         """Make a document the open job, with an empty history; `studies` of it, if they were made already."""
-        self._past, self._future = [], []
+        self._past, self._future, self._turning = [], [], ""
         self._extras = document.extras
         self._saved = None if unsaved else document.job
         self.path, self.studies = path, None
@@ -141,7 +143,10 @@ class Session(QObject):
     # -- edits ----------------------------------------------------------------------------------------------
 
     def edit(self, words: str, edit: Edit) -> bool:
-        """Change the job; on trouble `failed` tells it in one sentence and the job stays as it was."""
+        """Change the job; on trouble `failed` tells it in one sentence and the job stays as it was.
+
+        An edit may say in an attribute `turning` what it turns: such edits in quick succession are one step of the history.
+        """
         if self.job is None:
             return False
         try:
@@ -151,7 +156,13 @@ class Session(QObject):
             return False
         if job == self.job:
             return True
-        self._past.append(_Step(self.job, words))
+        turning = getattr(edit, "turning", "")
+        still = turning and turning == self._turning and time.monotonic() - self._edited < TURNING_S
+        if still and self._past:
+            self._past[-1] = self._past[-1]._replace(words=words)
+        else:
+            self._past.append(_Step(self.job, words))
+        self._turning = turning
         self._future = []
         self._become(job)
         self._keep()
@@ -178,6 +189,7 @@ class Session(QObject):
     def _step(self, source: list[_Step], target: list[_Step]) -> None:
         if not source or self.job is None:
             return
+        self._turning = ""
         step = source.pop()
         target.append(_Step(self.job, step.words))
         self._become(step.job)

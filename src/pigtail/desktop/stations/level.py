@@ -227,7 +227,9 @@ class LevelStation(Station):
         twin = detail.twin if detail is not None and self.both.isChecked() else ""
         links = (link.id, twin) if twin else (link.id,)
         both = " in both channels" if twin else ""
-        self.edited.emit(words + both, partial(on_each, change=change, links=links))
+        edit = partial(on_each, change=change, links=links)
+        edit.turning = getattr(change, "turning", "")
+        self.edited.emit(words + both, edit)
 
     def _fill_menu(self) -> None:
         menu, link, job = self.change.menu(), self._link, self._job

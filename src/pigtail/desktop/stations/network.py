@@ -5,9 +5,9 @@ from __future__ import annotations
 from functools import partial
 from typing import NamedTuple
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPen, QResizeEvent
-from PyQt6.QtWidgets import QMenu, QToolButton
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QPainter, QPen, QResizeEvent
+from PyQt6.QtWidgets import QMenu, QToolButton, QToolTip
 
 from pigtail.catalogue.topologies import PartRule, Topology, topology
 from pigtail.desktop import theme
@@ -144,7 +144,11 @@ class NetworkStrip(Picture):
             self.show_link(self._job, self._link)
             return
         known = slot.rule.known(value, Basis.TYPICAL)
-        self.changed.emit(words, partial(set_part, section=slot.section, name=slot.rule.name, value=known))
+        change = partial(set_part, section=slot.section, name=slot.rule.name, value=known)
+        change.turning = (
+            f"{self._link.id} {slot.section} {slot.rule.name}"  # several notches are one step back
+        )
+        self.changed.emit(words, change)
 
     def _fill_more(self, slot: _Slot, menu: QMenu) -> None:
         """What else is settled of a part: whether searches leave it, and how a capacitor is fitted."""
@@ -204,6 +208,18 @@ class NetworkStrip(Picture):
             left = int(rect.center().x() - width / 2)
             field.setGeometry(left, LINE + 40, int(width), FIELD_HEIGHT)
             more.setGeometry(left, LINE + 40 + FIELD_HEIGHT, int(width), MORE_HEIGHT)
+
+    def event(self, event: QEvent | None) -> bool:
+        """Over a network: what it is good for, and its catch."""
+        if isinstance(event, QHelpEvent):
+            for k, slot in enumerate(self._slots):
+                if self._slot_rect(k).contains(QPointF(event.pos())):
+                    shape = slot.shape
+                    QToolTip.showText(
+                        event.globalPos(), f"{shape.title}\n{shape.good_for}\n{shape.catch}", self
+                    )
+                    return True
+        return super().event(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._place()
