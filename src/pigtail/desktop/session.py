@@ -66,6 +66,10 @@ class Session(QObject):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._study_now)
+        self._keep_later = QTimer(self)
+        self._keep_later.setSingleShot(True)
+        self._keep_later.setInterval(QUICK_LOOK_MS)
+        self._keep_later.timeout.connect(self._keep)
         self._edited, self._postponed, self._turning = 0.0, False, ""
         self.job: Job | None = None
         self.studies: Studies | None = None
@@ -92,6 +96,7 @@ class Session(QObject):
     ) -> None:
         """Make a document the open job, with an empty history; `studies` of it, if they were made already."""
         self._past, self._future, self._turning = [], [], ""
+        self._keep_later.stop()
         self._extras = document.extras
         self._saved = None if unsaved else document.job
         self.path, self.studies = path, None
@@ -126,6 +131,7 @@ class Session(QObject):
             self.failed.emit(str(error))
             return False
         self.path, self._saved = path, self.job
+        self._keep_later.stop()
         self._disk.submit("keep", self._keeper.drop, lambda _: None, self._not_kept)
         self.saved.emit(str(path))
         return True
@@ -165,7 +171,10 @@ class Session(QObject):
         self._turning = turning
         self._future = []
         self._become(job)
-        self._keep()
+        if not self._postponed:
+            self._keep()
+        elif not self._keep_later.isActive():
+            self._keep_later.start()
         return True
 
     @property
@@ -200,6 +209,7 @@ class Session(QObject):
     def _become(self, job: Job, studies: Studies | None = None) -> None:
         self.job = job
         self.number += 1
+        self._postponed = False
         self.changed.emit(job)
         if studies is not None:
             self._is_studied(job, studies)
@@ -210,7 +220,6 @@ class Session(QObject):
             self._later.start(BURST_MS if again else QUICK_LOOK_MS)
         else:
             self._study_now()
-        self._postponed = False
 
     def postpone(self) -> None:
         """Let the studies of the change that is being told wait for a quick look at it."""
@@ -248,6 +257,7 @@ class Session(QObject):
         self.failed.emit(f"The job cannot be studied ({type(error).__name__}: {error}); undo the last edit")
 
     def _keep(self) -> None:
+        self._keep_later.stop()
         number, document, path = self.number, self.document(), str(self.path or "")
         self._disk.submit(
             "keep",
@@ -270,11 +280,13 @@ class Session(QObject):
     @property
     def quiet(self) -> bool:
         """Whether all background work of the session is done."""
-        return self._disk.idle and self._study.idle and not self._later.isActive()
+        waiting = self._later.isActive() or self._keep_later.isActive()
+        return self._disk.idle and self._study.idle and not waiting
 
     def close(self) -> None:
         """End the background work and give up the recovery file."""
         self._later.stop()
+        self._keep_later.stop()
         self._study.close()
         self._disk.close()
         self._keeper.close()

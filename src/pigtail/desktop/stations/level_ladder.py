@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 NOMINAL_DB = -18.0
 #: 0 dBu is 0.775 V, the volts that make 1 mW in 600 Ω; 0 dBV is 1 V.
 DBU_DB = 2.218
+#: A difference that is seen in the picture of the response [dB].
+SEEN_DB = 0.01
 UNITS = ("dBV", "dBu", "volts")
 LEFT, RIGHT, ABOVE, BELOW = 40, 96, 34, 34
 Scale = Callable[[float], float]
@@ -255,8 +257,10 @@ class Response(Picture):
 
     def show_feed(self, feed: FeedDetail | None) -> None:
         """Show the response of a feed."""
-        self.feed = feed
-        self.describe(f"Response: 3 dB down {self._corners()}" if feed else "No response")
+        before, self.feed = self.feed, feed
+        words = f"Response: 3 dB down {self._corners()}" if feed else "No response"
+        if before is None or feed is None or words != self.accessibleName() or _differ(before, feed):
+            self.describe(words)
 
     def _corners(self) -> str:
         """Where the response is 3 dB down, as far as anyone can hear or measure."""
@@ -311,3 +315,10 @@ class Response(Picture):
         painter.drawPolyline([at(f, db) for f, db in zip(hertz, level, strict=True) if db > floor])
         words = QRectF(box.left(), plot.bottom() + 17, box.width(), 16)
         say(painter, words, f"−3 dB: {self._corners()}", px=11, align=Align.AlignCenter)
+
+
+def _differ(a: FeedDetail, b: FeedDetail) -> bool:
+    """Whether two responses would look different: by more than a tenth of a pixel, or taken at other frequencies."""
+    return a.curve_hz != b.curve_hz or any(
+        abs(x - y) > SEEN_DB for x, y in zip(a.curve_db, b.curve_db, strict=True)
+    )
