@@ -116,7 +116,7 @@ class Ladder(Picture):
         for k, rung in enumerate(feed.rungs):
             x = plot.left() + step * (k + 0.5)
             column = QRectF(x - step / 2, plot.top(), step, plot.height())
-            if rung.ceiling is not None and rung is not feed.rungs[-1]:
+            if rung.ceiling is not None and _below(rung.ceiling, feed.overload):
                 self._ceiling(painter, column, rung.ceiling, y)
             self._rung(painter, column, rung.level, x, y)
             words = QRectF(x - step / 2 + 2, plot.bottom() + 4, step - 4, 30)
@@ -225,10 +225,8 @@ class Ladder(Picture):
         at = y(level.value)
         painter.setPen(QPen(t.color("stop"), 2))
         painter.drawLine(QPointF(column.left() + 8, at), QPointF(column.right() - 8, at))
-        say(
-            painter, QRectF(column.left(), at - 15, column.width(), 14), f"clips {self.text_of(level.value)}",
-            px=10, color=t.color("stop"), align=Align.AlignCenter,
-        )  # fmt: skip
+        words = QRectF(column.left() + 8, at + 1, column.width() / 2 - 24, 13)
+        say(painter, words, f"clips {self.text_of(level.value)}", px=10, color=t.color("stop"))
 
     def _rung(self, painter: QPainter, column: QRectF, level: Estimate, x: float, y: Scale) -> None:
         t = theme.current()
@@ -246,6 +244,13 @@ class Ladder(Picture):
         painter.drawLine(QPointF(x - 6, programme), QPointF(x + 6, programme))
         text = QRectF(column.left(), y(level.high) - 18, column.width(), 15)
         say(painter, text, self.text_of(level.value), px=12, bold=True, align=Align.AlignCenter)
+
+
+def _below(ceiling: Estimate, overload: Estimate) -> bool:
+    """Whether a stage clips before the input overloads; at the input the two are one where it does not."""
+    if ceiling.value is None:
+        return False
+    return overload.value is None or ceiling.value < overload.value - SEEN_DB
 
 
 class Response(Picture):
