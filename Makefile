@@ -1,5 +1,7 @@
 # make demo, make test: each does all the set-up; a second run is quick.
 PYTHON = .venv/bin/python
+# Programs that tests and benchmarks start are compiled once, not at every start.
+unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: setup demo test lint shots bench reference kills lock clean
 
