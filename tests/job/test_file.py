@@ -172,7 +172,8 @@ def test_a_size_limit_on_files_is_told_in_one_sentence(tmp_path: Path) -> None:
         resource.setrlimit(resource.RLIMIT_FSIZE, (2000, 2000))
 
     script = "import signal, sys; signal.signal(signal.SIGXFSZ, signal.SIG_IGN); from pigtail.__main__ import main; sys.exit(main())"
-    command = [sys.executable, "-c", script, "demo", "--export", str(tmp_path)]
+    # -B: the limit would cut short the bytecode that is written too, and leave it for the next start
+    command = [sys.executable, "-B", "-c", script, "demo", "--export", str(tmp_path)]
     done = subprocess.run(command, preexec_fn=limit, capture_output=True, text=True, check=False)
     assert done.returncode == 2
     assert "cannot be written" in done.stderr
