@@ -310,7 +310,7 @@ def test_the_bench_command_serves_and_refuses(brindle: StandIn) -> None:
     port = int(server.stdout.readline().partition("127.0.0.1:")[2].partition(";")[0])
     assert ask(port, b"*IDN?\n")[0].startswith(b"PIGTAIL")
     taken = subprocess.run(
-        [*command, "brindle", "--port", str(port)], capture_output=True, text=True, timeout=60, check=False
+        [*command, "brindle", "--port", str(port)], capture_output=True, text=True, timeout=120, check=False
     )
     assert taken.returncode == 2
     assert "cannot be used" in taken.stderr
@@ -318,6 +318,6 @@ def test_the_bench_command_serves_and_refuses(brindle: StandIn) -> None:
     server.wait(10)
     server.stdout.close()
     missing = subprocess.run(
-        [*command, "nowhere.standin"], capture_output=True, text=True, timeout=60, check=False
+        [*command, "nowhere.standin"], capture_output=True, text=True, timeout=120, check=False
     )
     assert (missing.returncode, missing.stderr.count("\n")) == (2, 1)

@@ -29,7 +29,7 @@ sys.exit(main())
 def pigtail(*arguments: object) -> subprocess.CompletedProcess[str]:
     """Run a command in a process in which Qt cannot be imported."""
     command = [sys.executable, "-c", NO_QT, *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, check=False, timeout=60)
+    return subprocess.run(command, capture_output=True, text=True, check=False, timeout=120)
 
 
 @pytest.fixture(scope="module")
@@ -155,7 +155,7 @@ def test_wrong_words_exit_2() -> None:
 def test_an_unknown_demo_is_refused_before_a_window_opens() -> None:
     """The names that exist are told."""
     command = [sys.executable, "-m", "pigtail", "demo", "toaster"]
-    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=60)
+    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=120)
     assert done.returncode == 2
     assert "larkmoor or tidewell" in done.stderr
 
@@ -165,7 +165,7 @@ def test_without_a_screen_one_sentence_says_so() -> None:
     screens = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
     environment = {k: v for k, v in os.environ.items() if k not in screens}
     command = [sys.executable, "-m", "pigtail", "demo"]
-    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=60, env=environment)
+    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=120, env=environment)
     assert done.returncode == 2
     assert (
         done.stderr
@@ -176,7 +176,7 @@ def test_without_a_screen_one_sentence_says_so() -> None:
 def test_opening_a_bad_file_exits_2_before_a_window_opens(tmp_path: Path) -> None:
     """The same sentence as `check` gives."""
     command = [sys.executable, "-m", "pigtail", "open", str(tmp_path / "none.pigtail")]
-    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=60)
+    done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=120)
     assert done.returncode == 2
     assert "no such file" in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1

@@ -17,7 +17,7 @@ from pigtail.desktop.assemble import Assembly
 from pigtail.desktop.window import MainWindow
 from pigtail.job.recovery import Keeper
 
-WAIT_MS = 20_000
+WAIT_MS = 60_000
 
 
 class Bench:

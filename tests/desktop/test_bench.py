@@ -25,7 +25,7 @@ from pigtail.studies.protocol import open_checks
 
 def wait_meter(bench) -> None:  # type: ignore[no-untyped-def]
     """Wait until the meter is there or told to be lost."""
-    bench.qtbot.waitUntil(lambda: bench.assembly.bench.meter.idle, timeout=20_000)
+    bench.qtbot.waitUntil(lambda: bench.assembly.bench.meter.idle, timeout=60_000)
     bench.settle()
 
 
@@ -33,7 +33,7 @@ def read_and_log(bench) -> None:  # type: ignore[no-untyped-def]
     """F9, wait for the value, Enter."""
     strip = bench.assembly.strip
     bench.assembly.actions["read"].trigger()
-    bench.qtbot.waitUntil(lambda: bool(strip.reading.text()), timeout=20_000)
+    bench.qtbot.waitUntil(lambda: bool(strip.reading.text()), timeout=60_000)
     bench.qtbot.keyClick(strip.reading, Qt.Key.Key_Return)
     bench.settle()
 
@@ -203,7 +203,7 @@ def test_bench_mode_reads_and_logs_with_one_key(bench, server: Server) -> None: 
     assert mode.point.text() == "red on auxiliary input, left"
     assert "POWER OFF" in mode.state.text()
     bench.qtbot.keyClick(mode.value, Qt.Key.Key_Space)
-    bench.qtbot.waitUntil(lambda: bool(mode.value.text()), timeout=20_000)
+    bench.qtbot.waitUntil(lambda: bool(mode.value.text()), timeout=60_000)
     assert "rings out" in mode.verdict.text()
     bench.qtbot.keyClick(mode.value, Qt.Key.Key_Return)
     bench.settle()

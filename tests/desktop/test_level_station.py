@@ -190,7 +190,7 @@ def test_a_locked_part_is_not_turned_and_not_searched(bench) -> None:  # type: i
     assert part(bench.session.job, "feed_left", "r1").value.nominal == 1000.0
     assert more.text().startswith("locked")
     bench.click(station.found.seek)
-    bench.qtbot.waitUntil(lambda: not station.found.searching, timeout=20_000)
+    bench.qtbot.waitUntil(lambda: not station.found.searching, timeout=60_000)
     assert all("pad 1k /" in r[0].text for r in station.found.rows.rows)
 
 
@@ -323,7 +323,7 @@ def test_only_parts_in_stock_when_asked(bench) -> None:  # type: ignore[no-untyp
     assert "2k2 x3" in StockDialog(bench.window).text.toPlainText()
     station.found.parts.setCurrentText("parts I have")
     bench.click(station.found.seek)
-    bench.qtbot.waitUntil(lambda: not station.found.searching, timeout=20_000)
+    bench.qtbot.waitUntil(lambda: not station.found.searching, timeout=60_000)
     assert station.found.rows.rows
     for option in station.found._search.options:
         assert option.missing == 0
@@ -385,9 +385,9 @@ def test_a_source_is_made_as_loud_as_a_recording_of_another(bench, monkeypatch: 
         assert not dialog.want.isEnabled()
         dialog.set_file(0, bench.folder / "nothing.wav")
         dialog.set_file(1, loud)
-        bench.qtbot.waitUntil(lambda: "no such file" in dialog.trouble.text(), timeout=20_000)
+        bench.qtbot.waitUntil(lambda: "no such file" in dialog.trouble.text(), timeout=60_000)
         dialog.set_file(0, quiet)
-        bench.qtbot.waitUntil(dialog.want.isEnabled, timeout=20_000)
+        bench.qtbot.waitUntil(dialog.want.isEnabled, timeout=60_000)
         assert "3.0 LU louder" in dialog.result.text()
         return 1
 
@@ -399,7 +399,7 @@ def test_a_source_is_made_as_loud_as_a_recording_of_another(bench, monkeypatch: 
         assert "tuner.wav" in wanted.source
     assert "as loud as tuner.wav" in bench.session.undo_words
     bench.click(station.found.seek)
-    bench.qtbot.waitUntil(lambda: not station.found.searching, timeout=20_000)
+    bench.qtbot.waitUntil(lambda: not station.found.searching, timeout=60_000)
     best = station.found._search.options[0]
     assert abs(best.target.value) < 1.0
 
@@ -471,7 +471,7 @@ def test_what_an_edit_overtakes_is_left_aside(bench) -> None:  # type: ignore[no
     station = at_level(bench, pad())
     old = bench.session.job
     bench.click(station.found.seek)
-    bench.qtbot.waitUntil(lambda: not station.found.searching, timeout=20_000)
+    bench.qtbot.waitUntil(lambda: not station.found.searching, timeout=60_000)
     search = station.found._search
     bench.type(bench.find(ValueField, "part_0_r2"), "2k2")
     station.found.show_search(old, search, 1, 1)

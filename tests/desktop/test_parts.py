@@ -123,7 +123,7 @@ def session(tmp_path: Path, qtbot: QtBot, larkmoor: Job):  # type: ignore[no-unt
     made = Session(Keeper(tmp_path))
     made.start(Document(larkmoor), None)
     yield made
-    qtbot.waitUntil(lambda: made.quiet, timeout=20_000)
+    qtbot.waitUntil(lambda: made.quiet, timeout=60_000)
     made.close()
 
 
@@ -168,7 +168,7 @@ def test_only_studies_of_the_current_job_are_shown(session: Session, qtbot: QtBo
     session.studied.connect(lambda s: shown.append(s.survey.job.name))
     for name in "abcdef":
         session.edit(name, partial(rename, name=name))
-    qtbot.waitUntil(lambda: session.quiet, timeout=20_000)
+    qtbot.waitUntil(lambda: session.quiet, timeout=60_000)
     assert set(shown) == {"f"}
 
 

@@ -28,12 +28,12 @@ def test_the_demo_command_paints_first_and_is_ready_after(qtbot) -> None:  # typ
     helper = Helper()
     window = MainWindow("Larkmoor Forty")
     loader = Loader(window, Opening("Larkmoor Forty", demo="larkmoor"), helper)
-    with qtbot.waitSignal(window.ready, timeout=20_000):
+    with qtbot.waitSignal(window.ready, timeout=60_000):
         window.show()
         qtbot.waitExposed(window)
     assembly = loader.assembly
     assert assembly is not None
-    qtbot.waitUntil(lambda: assembly.quiet, timeout=20_000)
+    qtbot.waitUntil(lambda: assembly.quiet, timeout=60_000)
     assert window.lead.splices["power"].verdict == "fix"
     assert assembly.here == "power"
     assert "Larkmoor" in window.windowTitle()
@@ -85,14 +85,14 @@ def test_a_recovery_folder_that_cannot_be_made_is_told_and_edits_are_kept_elsewh
     monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
     window = MainWindow("x")
     loader = Loader(window, Opening("x", document=demo("tidewell")))
-    with qtbot.waitSignal(window.ready, timeout=20_000):
+    with qtbot.waitSignal(window.ready, timeout=60_000):
         window.show()
         qtbot.waitExposed(window)
     assert loader.assembly is not None
     assert "cannot be written" in window.message.words.text()
-    with qtbot.waitSignal(loader.assembly.session.kept, timeout=5000):
+    with qtbot.waitSignal(loader.assembly.session.kept, timeout=60_000):
         loader.assembly.session.edit("name", lambda job: rename(job, "kept"))
-    qtbot.waitUntil(lambda: loader.assembly.quiet, timeout=20_000)
+    qtbot.waitUntil(lambda: loader.assembly.quiet, timeout=60_000)
     window.may_close = lambda: True
     window.close()
     loader.close()

@@ -212,7 +212,7 @@ def test_networks_are_found_and_used(bench) -> None:  # type: ignore[no-untyped-
     bench.open_demo().run("go_level")
     found = bench.assembly.view("level").found
     bench.click(found.seek)
-    bench.qtbot.waitUntil(lambda: found.table.isVisible() and not found.searching, timeout=20_000)
+    bench.qtbot.waitUntil(lambda: found.table.isVisible() and not found.searching, timeout=60_000)
     words = found.rows.rows[0][0].text.removeprefix("● ")
     assert "candidates solved" in found.words.text()
     bench.click(found.take)

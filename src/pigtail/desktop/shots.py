@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from pigtail.job.model import Job
 
 SIZE = (1280, 800)
-WAIT_MS = 20_000
+WAIT_MS = 60_000
 WHEN = datetime(2026, 11, 25, 10, 30)
 
 
