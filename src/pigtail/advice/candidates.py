@@ -167,10 +167,12 @@ class Candidates:
             return 0, -np.inf, []
         level = self._solve(self._samples(member, grid), [1000.0])["target"]
         keys = [k for k in grid if not (self.summed and k == "0.r2")]
+        # one of each impedance level: of each sum, or of each choice of all parts but the one that sets the level
+        telling = keys[:1] if self.summed and len(keys) > 1 else keys[:-1] if len(keys) > 1 else keys
         seen: dict[tuple[float, ...], int] = {}
         for k in np.argsort(np.abs(level), kind="stable"):
-            seen.setdefault(tuple(float(grid[p][k]) for p in (keys[:-1] if len(keys) > 1 else keys)), int(k))
-            if len(seen) >= CLOSEST:
+            seen.setdefault(tuple(float(grid[p][k]) for p in telling), int(k))
+            if len(seen) >= CLOSEST + int(self.summed):
                 break
         chosen = [{part: float(v[k]) for part, v in grid.items()} for k in seen.values()]
         return size, float(np.max(level)), self._followed(member, chosen)

@@ -33,6 +33,8 @@ from pigtail.units import format_quantity, marking
 
 #: Options of one cascade that are offered: the best of each impedance level.
 OF_A_SHAPE = 3
+#: Two options of one cascade are alike when no part differs by more than this factor.
+ALIKE = 1.15
 #: What is offered at most.
 OFFERED = 12
 #: Two levels are as good as each other within this [dB].
@@ -133,8 +135,21 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: Step) -> 
         else:
             fitting.setdefault(candidate.member.words, []).append(option)
     for options in fitting.values():
-        found += sorted(options, key=_rank)[:OF_A_SHAPE]
+        found += _unlike(sorted(options, key=_rank))[:OF_A_SHAPE]
     return Step(tuple(found), solved, dict(broken), best, telling, widest)
+
+
+def _unlike(options: list[Option]) -> list[Option]:
+    """Options of one cascade without those that differ from a better one by next to nothing."""
+    kept: list[tuple[Option, list[float]]] = []
+    for option in options:
+        values = [p.value.nominal for s in option.link.sections for p in s.parts]
+        if all(
+            any(max(a, b) > ALIKE * min(a, b) for a, b in zip(values, other, strict=True))
+            for _, other in kept
+        ):
+            kept.append((option, values))
+    return [option for option, _ in kept]
 
 
 def _widest(candidate: Candidate) -> str:
