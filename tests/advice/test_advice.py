@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from asking import answered
 from pigtail.advice.measure import next_readings
 from pigtail.advice.networks import drop_network, set_converter
 from pigtail.advice.plan import propose
@@ -19,12 +18,9 @@ from pigtail.job import edits
 from pigtail.job.check import check_job
 from pigtail.job.errors import EditError
 from pigtail.job.model import Function, Job, Purpose, SupplyClass
-from pigtail.job.reading_edits import log_reading
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.units import Basis, Known, parse_known
-
-WHEN = datetime(2026, 11, 25, 10, 0)
 
 
 def with_remedies(job: Job):  # type: ignore[no-untyped-def]
@@ -189,18 +185,7 @@ def test_answering_what_is_asked_ends_the_questions() -> None:
         m = asked[0]
         quiet = m.function is Function.DC_VOLTS and m.point in ("host.record_in", "host.input_return")
         value = 0.0 if quiet else answers[m.function]
-        job = log_reading(
-            job,
-            point=m.point,
-            against=m.against,
-            state=m.state,
-            function=m.function,
-            value=value,
-            when=WHEN,
-            load=m.load,
-            series=m.series,
-            drive=m.drive,
-        )
+        job = answered(job, m, value)
     assert next_readings(job, study_job(job)) == ()
     assert study_job(job).survey.verdict is Severity.GOOD
 
@@ -236,17 +221,7 @@ def test_an_impedance_that_a_verdict_wants_is_asked_for_by_two_readings() -> Non
     ]
     assert [(m.drive, m.load) for m in asked[-2:]] == [("1 kHz", None), ("1 kHz", 1000.0)]
     for m, volts in zip(asked[-2:], (0.4, 0.2), strict=True):
-        job = log_reading(
-            job,
-            point=m.point,
-            against=m.against,
-            state=m.state,
-            function=m.function,
-            value=volts,
-            when=WHEN,
-            drive=m.drive,
-            load=m.load,
-        )
+        job = answered(job, m, volts)
     again = [
         m
         for m in next_readings(job, study_job(job))

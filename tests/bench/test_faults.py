@@ -13,10 +13,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 
 import pytest
 
+from asking import answered
 from pigtail.advice.links import join
 from pigtail.advice.measure import next_readings
 from pigtail.advice.plan import propose
@@ -28,11 +28,9 @@ from pigtail.catalogue.kinds import make_module
 from pigtail.catalogue.topologies import topology
 from pigtail.job.edits import add_link, add_module
 from pigtail.job.model import Job, Link, Purpose
-from pigtail.job.reading_edits import log_reading
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 
-WHEN = datetime(2026, 11, 25, 12, 0)
 Serve = Callable[[StandIn], Server]
 MOST = 80
 
@@ -71,18 +69,7 @@ def followed(job: Job, meter: ScpiMeter) -> tuple[Job, list[str]]:
             series=m.series or 0.0,
         )
         value = min(meter.read_stable(request), 1e9)
-        job = log_reading(
-            job,
-            point=m.point,
-            against=m.against,
-            state=m.state,
-            function=m.function,
-            value=value,
-            when=WHEN,
-            drive=m.drive,
-            load=m.load,
-            series=m.series,
-        )
+        job = answered(job, m, value)
     return job, asked
 
 
@@ -150,15 +137,7 @@ def test_the_shipped_mislabelled_line_is_found(serve: Serve) -> None:
         value = meter.read_stable(
             Request(function=check.function, red=check.point, black=check.against, state=check.state)
         )
-        job = log_reading(
-            job,
-            point=check.point,
-            against=check.against,
-            state=check.state,
-            function=check.function,
-            value=min(value, 1e9),
-            when=WHEN,
-        )
+        job = answered(job, check, min(value, 1e9))
     meter.close()
     found = [f for f in study_job(job).survey.findings if f.code == "survey.not_rung"]
     assert [f.subject for f in found] == ["host.data"]

@@ -8,6 +8,7 @@ from datetime import datetime
 import pytest
 from msgspec.structs import replace
 
+from asking import answered
 from pigtail.catalogue.kinds import host_kinds, make_host
 from pigtail.job.edits import new_job
 from pigtail.job.host_edits import add_connector, set_point, set_role, set_trait
@@ -350,16 +351,7 @@ def test_what_is_not_known_widens_the_score_and_never_counts_as_good() -> None:
     )
     for check in open_checks(told, "host.aux_left"):
         value = 1.0 if check.function is Function.HEARD else 0.001
-        told = log_reading(
-            told,
-            point=check.point,
-            against=check.against,
-            state=check.state,
-            function=check.function,
-            value=value,
-            when=WHEN,
-            drive=check.drive,
-        )
+        told = answered(told, check, value)
     after = next(
         c
         for w in study_taps(told).wants

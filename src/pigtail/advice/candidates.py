@@ -18,12 +18,12 @@ from pigtail.advice.shapes import Family, Member, Wish, table
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import Batch, noise
 from pigtail.job.model import AudioIn, AudioOut, Job, Link
-from pigtail.studies.compile import Netlist, compile_job, foot, heard_node, section_inputs
+from pigtail.studies.compile import Netlist, compile_job, heard_node, section_inputs
 from pigtail.studies.estimate import Estimate, Input, Wanted
 from pigtail.studies.feed import OWN_DC_V
 from pigtail.studies.judging import judgements
 from pigtail.studies.spread import Samples, estimate_many
-from pigtail.studies.stages import stages, swing_dbv
+from pigtail.studies.stages import stages, swing_dbv, told_against
 
 Array = NDArray[np.float64]
 #: Combinations of one cascade at most: beyond this the parts that set the level least are taken more coarsely.
@@ -236,7 +236,7 @@ class Candidates:
     def _solve(self, samples: Samples, hertz: list[float]) -> dict[str, Array]:
         batch = Batch(self.net.circuit, self.net.deck_samples(samples, **self.drives))
         source, source_back = self.net.node(self.source), self.net.reference(self.source)
-        feet = {self._foot(s.at) for s in self.amplifiers}
+        feet = {told_against(self.link, s, self.back) for s in self.amplifiers}
         only = {self.out, self.back, *(s.behind for s in self.amplifiers), *feet} - {"0"}
         found = batch.ac(hertz, sorted(only) if len(hertz) == 1 else None)
         at = hertz.index(1000.0)
@@ -244,7 +244,7 @@ class Candidates:
         stem = self.sink.replace(".", "_")
         room = _db(samples[f"{stem}_overload"]) - delivered
         for stage in self.amplifiers:
-            level = _db(np.abs(found.v(stage.behind, self._foot(stage.at)))[:, at])
+            level = _db(np.abs(found.v(stage.behind, told_against(self.link, stage, self.back)))[:, at])
             load = samples.get(f"{stem}_impedance", np.inf) if stage is self.stages[-1] else np.inf
             room = np.minimum(room, swing_dbv(self._with_figures(samples), self.link, stage, load) - level)
         results = {"target": delivered - _db(samples[f"{stem}_wanted"]), "headroom": room}
@@ -273,10 +273,6 @@ class Candidates:
             if i.name not in samples and any(i.name.startswith(s) for s in stems)
         }
         return samples | missing
-
-    def _foot(self, at: int) -> str:
-        port = foot(self.link, at)
-        return f"{self.link.id}_{port}" if self.link.at(port) and self.stages[at].shape.common else self.back
 
     def solved(self, chosen: Sequence[Chosen]) -> Iterator[Candidate]:
         """Everything that is judged of the chosen candidates, over the spread of all they rest on."""
@@ -320,7 +316,7 @@ class Candidates:
         found = Batch(self.net.circuit, self.net.deck_samples(nominal, **self.drives)).ac([1000.0])
         pairs = [
             (self.net.node(self.source), self.net.reference(self.source)),
-            *((s.behind, self._foot(s.at)) for s in self.stages),
+            *((s.behind, told_against(self.link, s, self.back)) for s in self.stages),
             (self.out, self.back),
         ]
         return np.array([_db(np.abs(found.v(*pair))[:, 0]) for pair in pairs]).T

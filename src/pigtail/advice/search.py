@@ -21,7 +21,7 @@ from msgspec.structs import replace
 from pigtail.advice.candidates import CORNER_DB, Candidate, Candidates, Chosen
 from pigtail.advice.shapes import Wish, suits, table, traits_of
 from pigtail.catalogue.stock import Stock
-from pigtail.catalogue.topologies import topology
+from pigtail.catalogue.topologies import FILM_F, topology
 from pigtail.job.errors import EditError
 from pigtail.job.model import HOST, AudioIn, AudioOut, Job, Link, Purpose
 from pigtail.job.readings import effective
@@ -41,9 +41,8 @@ OFFERED = 12
 SAME_DB = 0.5
 #: A feed that comes so near the wanted level without gain is not quiet [dB].
 QUIET_DB = -0.5
-#: Rough prices, a common resistor being 0.1: a film capacitor up to 1 µF, an electrolytic.
+#: Rough prices, a common resistor being 0.1: a film capacitor, an electrolytic.
 PRICES = {"resistor": 0.1, "film": 0.3, "electrolytic": 0.2}
-FILM_F = 1e-6
 #: Limits as numbers of a candidate: the judgement that holds them.
 JUDGED = {
     "target": "level.fits",

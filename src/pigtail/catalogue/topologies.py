@@ -17,6 +17,8 @@ from pigtail.units.series import is_member
 
 #: What resistors of the finer series are made to (IEC 60063 goes with 1 %).
 E96_TOLERANCE = 0.01
+#: Up to this a capacitor is film or ceramic, which has no plus; larger ones are electrolytic [F].
+FILM_F = 1e-6
 #: Where the data files of the catalogue lie.
 DATA = Path(__file__).parent / "data"
 

@@ -54,6 +54,19 @@ def _yes_no(known: bool | None, yes: str, no: str, unknown: str, *, good: bool) 
     return Score(1.0 if known is good else 0.0, yes if known else no)
 
 
+def _by_trait(which: Trait, yes: str, no: str, unknown: str, *, good: bool) -> Criterion:
+    """A criterion that asks whether a trait is true of a point, and whether that is good."""
+
+    def criterion(job: Job, address: str, terminal: AnyTerminal) -> Score:
+        return _yes_no(trait(job, terminal, which), yes, no, unknown, good=good)
+
+    return criterion
+
+
+#: What is said of a point by where the volume control lies.
+VOLUME = ("follows the volume", "before the volume", "before or after the volume: read it at both ends")
+
+
 def _domain(job: Job, address: str, terminal: AnyTerminal) -> Score:
     if isinstance(terminal, Digital):
         wires = (Wire.DATA, Wire.SPDIF, Wire.BIT_CLOCK, Wire.WORD_CLOCK, Wire.MASTER_CLOCK)
@@ -64,28 +77,6 @@ def _domain(job: Job, address: str, terminal: AnyTerminal) -> Score:
         trait(job, terminal, Trait.WITH_PICTURE),
         "sound is mixed in", "picture alone", "whether sound is mixed in is not known", good=False,
     )  # fmt: skip
-
-
-def _fixed(job: Job, address: str, terminal: AnyTerminal) -> Score:
-    known = trait(job, terminal, Trait.FOLLOWS_VOLUME)
-    return _yes_no(
-        known,
-        "follows the volume",
-        "before the volume",
-        "before or after the volume: read it at both ends",
-        good=False,
-    )
-
-
-def _varies(job: Job, address: str, terminal: AnyTerminal) -> Score:
-    known = trait(job, terminal, Trait.FOLLOWS_VOLUME)
-    return _yes_no(
-        known,
-        "follows the volume",
-        "before the volume",
-        "before or after the volume: read it at both ends",
-        good=True,
-    )
 
 
 def _before_volume(job: Job, address: str, terminal: AnyTerminal) -> Score:
@@ -122,28 +113,6 @@ def _offset(job: Job, address: str, terminal: AnyTerminal) -> Score:
     if volts > SMALL_V + 0.08:
         return Score(0.6, f"{shown} DC: a capacitor blocks it")
     return Score(1.0 if known.basis is Basis.MEASURED else 0.9, f"{shown} DC")
-
-
-def _shared(job: Job, address: str, terminal: AnyTerminal) -> Score:
-    known = trait(job, terminal, Trait.SHARED)
-    return _yes_no(
-        known,
-        "a mute or selector acts on it",
-        "nothing else acts on it",
-        "whether a mute or selector acts on it is not known",
-        good=False,
-    )
-
-
-def _feedback(job: Job, address: str, terminal: AnyTerminal) -> Score:
-    known = trait(job, terminal, Trait.IN_FEEDBACK)
-    return _yes_no(
-        known,
-        "inside a feedback loop",
-        "outside",
-        "whether a feedback loop encloses it is not known",
-        good=False,
-    )
 
 
 def _states(job: Job, address: str, terminal: AnyTerminal) -> Score:
@@ -268,13 +237,25 @@ def _same_ground(job: Job, address: str, terminal: AnyTerminal) -> Score:
 
 CRITERIA: dict[str, Criterion] = {
     "domain": _domain,
-    "fixed": _fixed,
-    "varies": _varies,
+    "fixed": _by_trait(Trait.FOLLOWS_VOLUME, *VOLUME, good=False),
+    "varies": _by_trait(Trait.FOLLOWS_VOLUME, *VOLUME, good=True),
     "before_volume": _before_volume,
     "impedance": _impedance,
     "offset": _offset,
-    "shared": _shared,
-    "feedback": _feedback,
+    "shared": _by_trait(
+        Trait.SHARED,
+        "a mute or selector acts on it",
+        "nothing else acts on it",
+        "whether a mute or selector acts on it is not known",
+        good=False,
+    ),
+    "feedback": _by_trait(
+        Trait.IN_FEEDBACK,
+        "inside a feedback loop",
+        "outside",
+        "whether a feedback loop encloses it is not known",
+        good=False,
+    ),
     "states": _states,
     "permanent": _permanent,
     "switched": _switched,

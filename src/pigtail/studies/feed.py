@@ -20,11 +20,11 @@ from numpy.typing import NDArray
 
 from pigtail.circuit import Batch
 from pigtail.job.model import AudioIn, AudioOut, Link, Trait
-from pigtail.studies.compile import OPEN_OHM, Netlist, foot, heard_node
+from pigtail.studies.compile import OPEN_OHM, Netlist, heard_node
 from pigtail.studies.estimate import Estimate, Input, Wanted
 from pigtail.studies.results import FeedDetail, Rung
 from pigtail.studies.spread import Hints, Samples, estimate, estimate_again, split
-from pigtail.studies.stages import Stage, stages, swing_dbv
+from pigtail.studies.stages import stages, swing_dbv, told_against
 
 Array = NDArray[np.float64]
 REFERENCE_HZ = 1000.0
@@ -254,7 +254,11 @@ class Feed:
 
     def _solve_levels(self, samples: Samples) -> dict[str, Array]:
         """The levels alone."""
-        pairs = [self._pin[1], (self.out, self.back), *((s.behind, self._foot(s)) for s in self.stages)]
+        pairs = [
+            self._pin[1],
+            (self.out, self.back),
+            *((s.behind, told_against(self.link, s, self.back)) for s in self.stages),
+        ]
         only = sorted({n for pair in pairs for n in pair} - {"0"})
         driven = self.batch(samples).ac([REFERENCE_HZ], only)
         return self._levels(samples, lambda *pair: driven.v(*pair)[:, 0])
@@ -276,18 +280,13 @@ class Feed:
             "pin": _dbv(volts(*pair)),
         }
         for stage in self.stages:
-            level = _dbv(volts(stage.behind, self._foot(stage)))
+            level = _dbv(volts(stage.behind, told_against(self.link, stage, self.back)))
             results[f"rung{stage.at}"] = level
             if stage.shape.amplifier:
                 load = samples[f"{stem}_impedance"] if stage is self.stages[-1] else np.inf
                 results[f"ceiling{stage.at}"] = swing_dbv(samples, self.link, stage, load)
                 room = np.minimum(room, results[f"ceiling{stage.at}"] - level)
         return results | {"headroom": room}
-
-    def _foot(self, stage: Stage) -> str:
-        """The node that the level behind a stage is told against: the foot of the link, or the input's return."""
-        port = foot(self.link, stage.at)
-        return f"{self.link.id}_{port}" if self.link.at(port) and "com" in stage.shape.ports else self.back
 
     def _corners(self) -> dict[str, Estimate]:
         """The −3 dB corners, estimated over those inputs that move the response there."""

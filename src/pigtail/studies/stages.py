@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Topology, topology
 from pigtail.job.model import Link
+from pigtail.studies.compile import foot
 from pigtail.studies.spread import Samples
 
 Array = NDArray[np.float64]
@@ -32,6 +33,12 @@ def stages(link: Link) -> tuple[Stage, ...]:
         before = f"{link.id}_{shape.inputs[0]}" if k == 0 else f"{link.id}_n{k}"
         found.append(Stage(k, shape, before, f"{link.id}_out" if k == last else f"{link.id}_n{k + 1}"))
     return tuple(found)
+
+
+def told_against(link: Link, stage: Stage, back: str) -> str:
+    """The node that the level behind a stage is told against: the common that the stage stands on, else `back`."""
+    port = foot(link, stage.at)
+    return f"{link.id}_{port}" if link.at(port) and stage.shape.common else back
 
 
 def amplifiers(link: Link) -> tuple[Stage, ...]:

@@ -213,8 +213,7 @@ def _middle(painter: QPainter, place: Place, _capacitor_here: bool) -> None:
 def _returned(painter: QPainter, place: Place, capacitor_here: bool) -> None:
     """From the source's return to the amplifier's other input."""
     low = place.line + LOWER + 1
-    _wires(painter, [(place.rect.left() + 6, low), (place.rect.right(), low)])
-    _wires(painter, [(place.rect.right(), low), (place.rect.right() + place.rect.width() / 2 - 24, low)])
+    _wires(painter, [(place.rect.left() + 6, low), (place.rect.right() + place.rect.width() / 2 - 24, low)])
     _body(painter, place.x, low, capacitor_here)
     say(painter, QRectF(place.rect.left() + 4, low - 15, 60, 13), "return", use="dim", px=10)
 
