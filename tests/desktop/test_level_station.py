@@ -478,3 +478,38 @@ def test_what_an_edit_overtakes_is_left_aside(bench) -> None:  # type: ignore[no
     assert station.found._search is None
     assert isinstance(bench.assembly.levelling, Levelling)
     assert bench.find(QPushButton, "find_networks").isEnabled()
+
+
+def test_a_small_window_holds_it_all(bench) -> None:  # type: ignore[no-untyped-def]
+    """At 1024 × 700 nothing lies over anything else, whether alternatives are open or not, and no button's words are cut."""
+    bench.window.resize(1024, 700)
+    station = at_level(bench, pad())
+    found = station.found
+
+    def whole() -> None:
+        QApplication.processEvents()
+        parts = [w for w in (station.ladder, station.network, found) if w.isVisible()]
+        for upper, lower in itertools.pairwise(parts):
+            assert upper.geometry().bottom() < lower.geometry().top()
+        assert found.geometry().bottom() <= station.height()
+        for button in found.findChildren(QPushButton):
+            if button.isVisible():
+                assert button.width() >= button.sizeHint().width(), button.text()
+        assert station.feed.width() >= station.feed.minimumSizeHint().width()
+
+    whole()
+    assert station.network.isVisible()
+    bench.click(found.seek)
+    bench.qtbot.waitUntil(lambda: not found.searching, timeout=60_000)
+    whole()
+    assert not station.network.isVisible()
+    assert found.table.isColumnHidden(5)
+    bench.click(found.take)
+    whole()
+    assert station.network.isVisible()
+    bench.window.resize(1280, 800)
+    bench.click(found.seek)
+    bench.qtbot.waitUntil(lambda: not found.searching, timeout=60_000)
+    whole()
+    assert station.network.isVisible()
+    assert not found.table.isColumnHidden(5)

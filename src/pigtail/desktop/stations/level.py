@@ -8,7 +8,16 @@ from typing import TYPE_CHECKING, Any
 from msgspec.structs import replace
 from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QMenu, QToolButton, QVBoxLayout
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+)
 
 from pigtail.advice.networks import add_network, drop_network, on_each, put_head, set_stage_rail
 from pigtail.catalogue.topologies import topologies, topology
@@ -50,6 +59,8 @@ FACTS = (
     ("match_db", "left over right ", " by the parts"),
     ("core_db", "the transformer has ", " at 20 Hz"),
 )
+#: A narrower line of facts is left empty; a lower station makes room for the alternatives by putting the drawing away.
+LEAST_PX, LOW_PX = 130, 545
 #: Volts that nobody hears or sees [V].
 NO_VOLTS = 1e-3
 
@@ -63,6 +74,7 @@ class Facts(QLabel):
         self.setWordWrap(True)
         self.setFont(theme.font(theme.SMALL_PX))
         self.setFixedHeight(34)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self._facts: list[str] = []
 
     def show_facts(self, facts: list[str]) -> None:
@@ -77,8 +89,8 @@ class Facts(QLabel):
         self._fit()
 
     def _fit(self) -> None:
-        """As many facts as two lines hold."""
-        for count in range(len(self._facts), 0, -1):
+        """As many facts as two lines hold; none where there is no room for words."""
+        for count in range(len(self._facts) if self.width() >= LEAST_PX else 0, 0, -1):
             text = " · ".join(self._facts[:count]) + (" …" if count < len(self._facts) else "")
             room = QRect(0, 0, max(self.width() - 4, 10), 1000)
             if (
@@ -87,7 +99,7 @@ class Facts(QLabel):
             ):
                 break
         else:
-            text = self._facts[0] if self._facts else ""
+            text = self._facts[0] if self._facts and self.width() >= LEAST_PX else ""
         self.setText(text)
 
 
@@ -105,13 +117,13 @@ class LevelStation(Station):
         self.unit.setObjectName("level_unit")
         self.unit.setAccessibleName("Unit of the levels")
         self.unit.addItems(UNITS)
-        self.both = QCheckBox("both channels alike")
+        self.both = QCheckBox("both channels")
         self.both.setObjectName("both_channels")
         self.both.setAccessibleName("Change the feed of the other channel alike")
         self.both.setChecked(True)
         self.change = QToolButton()
         self.change.setObjectName("change_network")
-        self.change.setText("Change the network")
+        self.change.setText("Change…")
         self.change.setAccessibleName("Change the network of this feed")
         self.change.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.change.setMenu(QMenu(self.change))
@@ -129,6 +141,7 @@ class LevelStation(Station):
         self.found.edited.connect(self.edited)
         self.found.changed.connect(self._change)
         self.found.picked.connect(self.ladder.show_option)
+        self.found.opened.connect(lambda _open: self._make_room())
         self.network.changed.connect(self._change)
         self.network.refused.connect(self.refused)
         menu = self.change.menu()
@@ -153,6 +166,14 @@ class LevelStation(Station):
         layout.addLayout(pictures, 5)
         layout.addWidget(self.network)
         layout.addWidget(self.found)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """On a low window the drawing of the network and the alternatives take turns."""
+        self.network.setVisible(not (self.found.is_open and self.height() < LOW_PX))
 
     # -- showing --------------------------------------------------------------------------------------------
 
@@ -190,7 +211,9 @@ class LevelStation(Station):
         self.change.setEnabled(link is not None)
         self.both.setVisible(detail is not None and bool(detail.twin))
         self.found.show_feed(self._job, link.id if link else "")
-        self.facts.show_facts(self._told(detail))
+        told = self._told(detail)
+        self.facts.show_facts(told)
+        self.ladder.setToolTip("\n".join(told))
 
     def _show_unit(self, unit: str) -> None:
         self.ladder.show_unit(unit)

@@ -6,6 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from pigtail.advice.networks import put_networks
@@ -28,17 +29,22 @@ CHOICES = (
 )
 COLUMNS = ("network", "off the wanted level", "headroom", "noise", "parts", "cost", "host joints")
 
+#: Columns that a table narrower than this does without.
+LAST_COLUMNS, NARROW_PX = (5, 6), 640
+
 
 class Found(QWidget):
     """Asks for a search, for two ways of doing it, for a match to another source, and shows what came of it.
 
     `changed` carries (words, a change that takes a job and `link_id`), `edited` (words, edit); `search_wanted` the job, the
-    feed, the series and whether only the stock is used; `picked` the ladder of the network that is chosen.
+    feed, the series and whether only the stock is used; `picked` the ladder of the network that is chosen; `opened`
+    whether alternatives are on view.
     """
 
     changed = pyqtSignal(str, object)
     edited = pyqtSignal(str, object)
     picked = pyqtSignal(object)
+    opened = pyqtSignal(bool)
     search_wanted = pyqtSignal(object, str, str, bool)
     stop_wanted = pyqtSignal()
     schools_wanted = pyqtSignal(object, str)
@@ -82,12 +88,14 @@ class Found(QWidget):
         for widget in (self.seek, self.parts, self.stock, self.ways, self.match):
             row.addWidget(widget)
         row.addStretch(1)
-        row.addWidget(self.take)
+        told = QHBoxLayout()
+        told.addWidget(self.words, 1)
+        told.addWidget(self.take)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addLayout(row)
-        layout.addWidget(self.words)
+        layout.addLayout(told)
         layout.addWidget(self.board)
         self.forget()
 
@@ -126,8 +134,23 @@ class Found(QWidget):
         self.words.setText(words)
         self.words.setVisible(bool(words))
 
-    def _show(self, shown: bool) -> None:
+    @property
+    def is_open(self) -> bool:
+        """Whether alternatives are on view."""
+        return not self.board.isHidden()
+
+    def _open(self, shown: bool) -> None:
         self.board.setVisible(shown)
+        self.opened.emit(shown)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """A narrow table keeps what is weighed first."""
+        super().resizeEvent(event)
+        for column in LAST_COLUMNS:
+            self.table.setColumnHidden(column, self.width() < NARROW_PX)
+
+    def _show(self, shown: bool) -> None:
+        self._open(shown)
         self.board.setCurrentWidget(self.table)
         self.take.setVisible(shown)
         if shown and not self.table.currentIndex().isValid():
@@ -207,7 +230,7 @@ class Found(QWidget):
             return
         self.schools.show_contests(contests)
         self.board.setCurrentWidget(self.schools)
-        self.board.setVisible(True)
+        self._open(True)
 
 
 def _button(words: str, name: str, accessible: str) -> QPushButton:

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QMenu, QToolButton, QToolTip
 
-from pigtail.catalogue.topologies import PartRule, Topology, topology
+from pigtail.catalogue.topologies import FILM_F, PartRule, Topology, topology
 from pigtail.desktop import theme
 from pigtail.desktop.fields import ValueField
 from pigtail.desktop.stations import symbols
@@ -24,8 +24,6 @@ HEIGHT = LINE + 40 + FIELD_HEIGHT + MORE_HEIGHT + 6
 CHOSEN = ("turn", "supply", "ratio", "gain")
 TURN_STEP = 0.05
 RATINGS = (6.3, 10.0, 16.0, 25.0, 35.0, 50.0, 63.0, 100.0)
-#: Smaller capacitors are film or ceramic, which have no plus [F].
-FILM_F = 1e-6
 SHORT = {Plus.UNSAID: "plus?", Plus.SOURCE: "+ source", Plus.INPUT: "+ input", Plus.FILM: "film"}
 
 
@@ -326,7 +324,7 @@ def _settled(part: Part) -> str:
     """What is settled of a part, in a word or two."""
     words = ["locked"] if part.locked else []
     if part.value.unit == "F" and (
-        part.value.nominal >= FILM_F or part.plus is not Plus.UNSAID or part.rating
+        part.value.nominal > FILM_F or part.plus is not Plus.UNSAID or part.rating
     ):
         words.append(SHORT[part.plus])
         words += [f"{part.rating.nominal:g} V"] if part.rating is not None else []
