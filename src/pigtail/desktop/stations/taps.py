@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout
 
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Picture, Station, say
@@ -194,6 +194,8 @@ class TapsStation(Station):
         row.addWidget(self.wants)
         note = QLabel("The width of a bar is what is not known yet.")
         note.setObjectName("dim")
+        note.setToolTip(note.text())
+        note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row.addWidget(note, 1)
         below = QHBoxLayout()
         below.addWidget(self.ask, 1)
