@@ -12,13 +12,16 @@ demo: setup
 	@$(PYTHON) -m pigtail demo
 
 test: setup
-	@QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest -n auto --dist worksteal
+	@QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest -n auto --dist worksteal --maxfail=40
 
 lint: setup
 	@$(PYTHON) -m ruff format --check src tests tools
 	@$(PYTHON) -m ruff check src tests tools
 	@$(PYTHON) -m mypy
 	@.venv/bin/lint-imports
+	@$(PYTHON) tools/check_docstrings.py
+	@if git ls-files --others --ignored --exclude-standard src tests tools packaging docs | grep -v -e __pycache__ -e egg-info; \
+		then echo "these are ignored by git and would be missing in a clone" >&2; exit 1; fi
 
 shots: setup
 	@QT_QPA_PLATFORM=offscreen $(PYTHON) -m pigtail shots docs/screenshots

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import os
+import shutil
 import tempfile
 import threading
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 os.environ["QT_QPA_PLATFORM"] = os.environ.get("PIGTAIL_TEST_PLATFORM", "offscreen")
@@ -16,9 +18,11 @@ for _name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_H
 
 import pytest
 
-from pigtail.advice.networks import regauged, set_converter
+from pigtail.catalogue import kinds, topologies
 from pigtail.catalogue.demo import demo
-from pigtail.job.model import Job
+from pigtail.edits.plan import regauged, set_converter
+from pigtail.job.document import Job
+from pigtail.studies import judging, register, wording
 
 if TYPE_CHECKING:
     from pigtail.bench.server import Server
@@ -71,3 +75,37 @@ def serve() -> Iterator[Callable[[StandIn], Server]]:
         server.stop()
         thread.join(5)
         assert not thread.is_alive()
+
+
+Extend = Callable[..., None]
+
+
+def _forget() -> None:
+    for cached in (topologies.topologies, kinds._raw, judging.judgements, wording.wordings):
+        cached.cache_clear()
+
+
+@pytest.fixture
+def extend(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Extend]:
+    """Adds entries, as text, to tables of the catalogue or to that of the judgements, for one test."""
+    catalogue, table = tmp_path / "catalogue", tmp_path / "judgements.toml"
+    shutil.copytree(topologies.DATA, catalogue)
+    shutil.copy(judging.TABLE, table)
+    monkeypatch.setattr(topologies, "DATA", catalogue)
+    monkeypatch.setattr(judging, "TABLE", table)
+    lines = list(register.REGISTER)
+
+    def add(*, topology: str = "", module: str = "", judgement: str = "") -> None:
+        for path, text in (
+            (catalogue / "topologies.toml", topology),
+            (catalogue / "modules.toml", module),
+            (table, judgement),
+        ):
+            with path.open("a", encoding="utf-8") as file:
+                file.write(f"\n{text}\n")
+        _forget()
+
+    yield add
+    register.REGISTER[:] = lines
+    monkeypatch.undo()
+    _forget()

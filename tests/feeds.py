@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from pigtail.advice.networks import rejoined
+from pigtail import edits
 from pigtail.advice.plan import propose
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.catalogue.topologies import topology
-from pigtail.job import edits
-from pigtail.job.model import Job, Section
+from pigtail.edits.plan import rejoined
+from pigtail.job.document import Job, Section
 from pigtail.units import Basis
 from pigtail.units.known import Known
 
@@ -85,8 +85,8 @@ def fed_through(*, passes: bool | None = True) -> Job:
     """The record output of a receiver-amplifier, through a module with a line through, back to its auxiliary input."""
     from msgspec.structs import replace
 
-    from pigtail.advice.links import join, supply_link
-    from pigtail.job.model import Link, Purpose
+    from pigtail.edits.usual import join, supply_link
+    from pigtail.job.document import Link, Purpose
 
     job = job_of(
         "receiver_amplifier",
@@ -113,7 +113,7 @@ def passive_node() -> Job:
     """An extra source mixed into a node of 1 kΩ that carries the host's own signal."""
     from msgspec.structs import replace
 
-    from pigtail.job.model import AnyTerminal, AudioIn, Trait
+    from pigtail.job.document import AnyTerminal, AudioIn, Trait
 
     job = job_of(
         "powered_speaker", "card_player_5v", line_left__overload=(2.0, "V"), line_right__overload=(2.0, "V")

@@ -20,11 +20,12 @@ from PyQt6.QtCore import QEvent, QEventLoop, QObject, QSettings, QTimer
 from pigtail.catalogue.demo import demo
 from pigtail.desktop.assemble import Assembly
 from pigtail.desktop.fields import ValueField
-from pigtail.desktop.helper import Helper
 from pigtail.desktop.shots import wait
 from pigtail.desktop.start import make_application
 from pigtail.desktop.window import MainWindow
 from pigtail.job.recovery import Keeper
+from pigtail.service import services
+from pigtail.service.client import Helper
 
 FRAME_MS = 1000 / 60
 TURNS, PACE_S, SETTLE_S = 60, 1 / 30, 2.0
@@ -58,11 +59,11 @@ def main() -> None:
         print("| turning a value, Level | median | worst | of a 60 Hz frame |")
         print("|---|---|---|---|")
         for name, part in (("larkmoor", "part_2_r2"), ("tidewell", "part_0_r1")):
-            assembly.start(demo(name), None)
+            assembly.files.start(demo(name), None)
             wait(application, lambda: assembly.quiet and assembly.session.studies is not None)
-            assembly.go("level")
+            assembly.views.go("level")
             wait(application, lambda: assembly.quiet)
-            station = assembly.view("level")
+            station = assembly.views.of("level")
             field = next(f for f in station.network._fields if f.objectName() == part)
             painted, ladder = Painted(station.ladder), station.ladder
 
@@ -101,7 +102,7 @@ def main() -> None:
                 station.response.repaint()
                 paints.append(time.perf_counter() - begun)
             begun = time.perf_counter()
-            helper.call("study", assembly.session.job)
+            helper.call(services.study, assembly.session.job)
             study = time.perf_counter() - begun
             row(f"{name}, one notch at a time", single)
             row(f"{name}, thirty a second", steady)

@@ -16,11 +16,11 @@ from pathlib import Path
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from pigtail.advice.search import Step, search, steps_of, take_step
+from pigtail.advice.search import SearchStep, search, steps_of, take_step
 from pigtail.advice.shapes import Wish
 from pigtail.catalogue.demo import demo
-from pigtail.job.model import Job
-from pigtail.studies.compile import compile_job
+from pigtail.job.document import Job
+from pigtail.model.netlist import compile_job
 
 ROUNDS, RUNS, LOOPS = 5, 8, 2000
 
@@ -76,7 +76,9 @@ def main() -> None:
         found = search(job, feed)
         whole = statistics.median(timed(lambda job=job, feed=feed: search(job, feed)) for _ in range(ROUNDS))
         first = statistics.median(
-            timed(lambda job=job, feed=feed: take_step(job, feed, steps_of(job, feed)[0], Wish(), Step()))
+            timed(
+                lambda job=job, feed=feed: take_step(job, feed, steps_of(job, feed)[0], Wish(), SearchStep())
+            )
             for _ in range(ROUNDS)
         )
         rate = f"{found.solved / whole:,.0f} candidates a second"

@@ -73,7 +73,7 @@ def _demo(mark, times: dict[str, float], finish, begun: float) -> None:  # type:
     from pigtail.__main__ import _plain
 
     _plain(["demo"])
-    from pigtail.desktop.helper import Helper
+    from pigtail.service.client import Helper
 
     helper = Helper()
     from PyQt6.QtCore import Qt, QTimer

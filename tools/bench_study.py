@@ -11,8 +11,8 @@ import numpy as np
 from pigtail.advice.remedies import advised
 from pigtail.catalogue.demo import demo
 from pigtail.job.readings import effective
+from pigtail.model.netlist import compile_job
 from pigtail.studies.all import study_job
-from pigtail.studies.compile import compile_job
 
 ROUNDS = 9
 

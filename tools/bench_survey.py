@@ -21,16 +21,17 @@ from PyQt6.QtCore import QSettings, QTimer
 
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.desktop.assemble import Assembly
-from pigtail.desktop.helper import Helper
 from pigtail.desktop.shots import wait
 from pigtail.desktop.start import make_application
 from pigtail.desktop.window import MainWindow
-from pigtail.job.edits import add_module, new_job
+from pigtail.edits.host import add_connector, add_state
+from pigtail.edits.readings import log_reading, log_readings
+from pigtail.edits.values import add_module, new_job
+from pigtail.job.document import Function, Job
 from pigtail.job.file import Document
-from pigtail.job.host_edits import add_connector, add_state
-from pigtail.job.model import Function, Job
-from pigtail.job.reading_edits import log_reading, log_readings, taken
 from pigtail.job.recovery import Keeper
+from pigtail.job.taking import taken
+from pigtail.service.client import Helper
 
 ROUNDS = 5
 WHEN = datetime(2026, 11, 25, 12, 0)
@@ -94,13 +95,13 @@ def measured(application, job: Job, folder: Path) -> dict[str, float]:  # type: 
 
     watch.start()
     begun = time.perf_counter()
-    assembly.start(Document(job), None, unsaved=True)
+    assembly.files.start(Document(job), None, unsaved=True)
     wait(application, settled)
-    assembly.go("survey")
+    assembly.views.go("survey")
     application.processEvents()
     found["open"] = time.perf_counter() - begun
     found["gap while opening"] = watch.longest
-    view = assembly.view("survey")
+    view = assembly.views.of("survey")
     for page, name in ((1, "log"), (3, "points"), (4, "sweep")):
         begun = time.perf_counter()
         view.view.setCurrentIndex(page)

@@ -22,8 +22,8 @@ LONGEST_S = 0.12
 
 def child(folder: Path, first: int) -> None:
     """Edit, keep and sometimes save, until killed."""
+    from pigtail import edits
     from pigtail.catalogue.demo import demo
-    from pigtail.job import edits
     from pigtail.job.file import Document, load, save
     from pigtail.job.recovery import Keeper
 

@@ -6,8 +6,8 @@ from msgspec.structs import replace
 
 from pigtail.bench.truth import DATA, Joint, StandIn, check_stand_in, encode
 from pigtail.catalogue.kinds import make_host
-from pigtail.job.host_edits import add_connector
-from pigtail.job.model import (
+from pigtail.edits.host import add_connector
+from pigtail.job.document import (
     AudioIn,
     Brief,
     Channel,
@@ -15,6 +15,7 @@ from pigtail.job.model import (
     Digital,
     Host,
     Job,
+    Mode,
     Path,
     Pin,
     Rail,
@@ -109,9 +110,9 @@ def brindle() -> StandIn:
 def pellow() -> StandIn:
     """A portable player without papers: probe first, by a connector."""
     states = (
-        State(id="off", name="off, battery out"),
-        State(id="standby", name="standby"),
-        State(id="playing", name="playing", working=True),
+        State(id="off", name="off, battery out", kind=Mode.OFF),
+        State(id="standby", name="standby", kind=Mode.STANDBY),
+        State(id="playing", name="playing", kind=Mode.WORKING),
     )
     star = Return(
         id="star",

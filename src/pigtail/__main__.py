@@ -26,7 +26,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         return int(run_shots(options.folder))
     if options.command in ("demo", "open"):
-        from pigtail.desktop.helper import Helper
+        from pigtail.service.client import Helper
 
         helper = Helper()  # before Qt is imported: the studies' process loads meanwhile
         try:

@@ -7,23 +7,27 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from asking import answered
+from pigtail import edits
 from pigtail.advice.measure import next_readings
-from pigtail.advice.networks import drop_network, set_converter
 from pigtail.advice.plan import propose
 from pigtail.advice.remedies import advised, schools
 from pigtail.bench.truth import StandIn
 from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
-from pigtail.cli.service import SERVICES
-from pigtail.job import edits
+from pigtail.edits.plan import drop_network, set_converter
 from pigtail.job.check import check_job
+from pigtail.job.document import Function, Job, Purpose, SupplyClass
 from pigtail.job.errors import EditError
-from pigtail.job.model import Function, Job, Purpose, SupplyClass
+from pigtail.service.server import SERVICES
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
+from pigtail.studies.found import Studies
+from pigtail.studies.level.found import LevelFound
+from pigtail.studies.power.found import PowerFound
+from pigtail.studies.survey.found import SurveyFound
 from pigtail.units import Basis, Known, parse_known
 
 
-def with_remedies(job: Job):  # type: ignore[no-untyped-def]
+def with_remedies(job: Job) -> Studies:
     """The studies of a job with its remedies."""
     return advised(job, study_job(job))
 
@@ -74,24 +78,26 @@ def test_a_wrong_part_is_mended_by_its_preferred_value(
     """The remedy names the part and the value, and with it the verdict is good again."""
     unit = "F" if part == "c1" else "Ω"
     job = edits.set_part(mended, "feed", section, part, Known.of(value, unit, Basis.TYPICAL, tolerance=0.05))
-    remedy = next(f.remedies[0] for f in with_remedies(job).level.findings if f.remedies)
+    remedy = next(f.remedies[0] for f in with_remedies(job).of(LevelFound).findings if f.remedies)
     assert remedy.label == label
-    assert study_job(remedy.edit(job)).level.verdict is Severity.GOOD
+    assert study_job(remedy.edit(job)).of(LevelFound).verdict is Severity.GOOD
 
 
 def test_a_bias_at_the_input_is_mended_by_a_capacitor(mended: Job) -> None:
     """The capacitor goes behind the sum, its bleed on the outer side."""
     job = drop_network(mended, "feed", 1)
-    finding = next(f for f in with_remedies(job).level.findings if f.code == "level.dc_reaches_input")
+    finding = next(
+        f for f in with_remedies(job).of(LevelFound).findings if f.code == "level.dc_reaches_input"
+    )
     after = finding.remedies[0].edit(job)
     assert [s.topology for s in after.link("feed").sections] == ["sum", "coupling", "pad"]  # type: ignore[union-attr]
-    assert study_job(after).level.verdict is Severity.GOOD
+    assert study_job(after).of(LevelFound).verdict is Severity.GOOD
 
 
 def test_a_raw_rail_on_the_module_is_mended_before_anything_burns(mended: Job) -> None:
     """A stop has its remedy too."""
     job = set_converter(mended, "supply", "direct")
-    finding = next(f for f in with_remedies(job).power.findings if f.code == "power.over_voltage")
+    finding = next(f for f in with_remedies(job).of(PowerFound).findings if f.code == "power.over_voltage")
     assert finding.severity is Severity.STOP
     assert "use a buck converter" in [r.label for r in finding.remedies]
 
@@ -119,7 +125,7 @@ def test_a_plan_is_proposed_or_refused_for_every_pair(kind: str, module: str) ->
     check_job(job)
     studies = study_job(job)
     assert Severity.STOP not in studies.verdicts.values()
-    assert studies.survey.verdict is not Severity.GOOD
+    assert studies.of(SurveyFound).verdict is not Severity.GOOD
 
 
 def _hall(wanted: str = "250 mV ±10 %") -> Job:
@@ -141,7 +147,7 @@ def test_the_proposal_for_the_hall_sums_blocks_pads_and_bucks() -> None:
     supply = next(x for x in job.links if x.purpose is Purpose.SUPPLY)
     assert [s.topology for s in feed.sections] == ["sum", "coupling", "pad"]
     assert supply.sections[0].topology == "buck"
-    assert study_job(job).power.verdict in (Severity.GOOD, Severity.UNKNOWN)
+    assert study_job(job).of(PowerFound).verdict in (Severity.GOOD, Severity.UNKNOWN)
 
 
 @settings(deadline=None, max_examples=6)
@@ -187,7 +193,7 @@ def test_answering_what_is_asked_ends_the_questions() -> None:
         value = 0.0 if quiet else answers[m.function]
         job = answered(job, m, value)
     assert next_readings(job, study_job(job)) == ()
-    assert study_job(job).survey.verdict is Severity.GOOD
+    assert study_job(job).of(SurveyFound).verdict is Severity.GOOD
 
 
 def test_a_job_with_no_plan_is_offered_one() -> None:
@@ -228,13 +234,13 @@ def test_an_impedance_that_a_verdict_wants_is_asked_for_by_two_readings() -> Non
         if m.point == "host.out_left" and m.function is Function.AC_VOLTS
     ]
     assert again == []
-    told = study_job(job).survey.job.terminal("host.out_left").impedance
+    told = study_job(job).of(SurveyFound).job.terminal("host.out_left").impedance
     assert told.nominal == pytest.approx(1000, rel=0.01)
 
 
 def test_a_telling_resistor_follows_what_is_thought_of_the_point() -> None:
     """Twice an output's impedance, an input's own, a rail's voltage over what the module draws; else the usual."""
-    from pigtail.studies.protocol import suggested_clip
+    from pigtail.studies.taps.protocol import suggested_clip
 
     job = edits.add_module(
         edits.new_job("x", make_host("receiver_amplifier")), make_module("wireless_receiver_5v", "m")

@@ -11,18 +11,19 @@ import pytest
 import soundfile
 
 from feeds import crossover, hall, headphones, known, pad
+from pigtail import edits
 from pigtail.advice.level_schools import contests
 from pigtail.advice.matching import match_source
 from pigtail.advice.search import search
 from pigtail.cli.main import parse
 from pigtail.cli.main import run as command
-from pigtail.job import edits
+from pigtail.job.document import Function, Job, Reading
 from pigtail.job.errors import EditError, FileError
 from pigtail.job.file import Document, save
-from pigtail.job.model import Function, Job, Reading
 from pigtail.job.readings import difference_db, levels_read
+from pigtail.model.model import Model
 from pigtail.studies.findings import Severity
-from pigtail.studies.level import study_level
+from pigtail.studies.level.study import study_level
 from pigtail.studies.loudness import loudness_of
 
 
@@ -47,13 +48,13 @@ def test_recordings_tell_how_far_apart_two_sources_are(recordings: tuple[Path, P
 def test_a_match_makes_the_search_find_the_network(louder: float) -> None:
     """What is wanted moves by the difference; the first option then delivers it."""
     job = pad()
-    now = study_level(job).numbers["level.delivered_dbv"].value
+    now = study_level(Model.of(job)).numbers["level.delivered_dbv"].value
     matched = match_source(job, "feed_left", louder, "the tuner")
-    detail = {d.link: d for d in study_level(matched).feeds}
+    detail = {d.link: d for d in study_level(Model.of(matched)).feeds}
     assert detail["feed_left"].wanted.value == pytest.approx(now + louder, abs=0.01)
     assert detail["feed_right"].wanted.value == pytest.approx(now + louder, abs=0.01)
     best = search(matched, "feed_left").options[0]
-    made = study_level(edits.replace_link(matched, best.link))
+    made = study_level(Model.of(edits.replace_link(matched, best.link)))
     delivered = next(d for d in made.feeds if d.link == "feed_left").numbers["delivered_dbv"].value
     assert delivered == pytest.approx(now + louder, abs=1.5)
 
@@ -115,7 +116,7 @@ def test_the_command_line_compares_and_matches(
     asked = ["suggest", str(path), "--for", "feed_left", "--now", tuner, "--as-loud-as", module, "--json"]
     assert command(parse(asked)) == 0
     first = json.loads(capsys.readouterr().out)["feed_left"]["options"][0]
-    now = study_level(pad()).numbers["level.delivered_dbv"].value
+    now = study_level(Model.of(pad())).numbers["level.delivered_dbv"].value
     assert first["ladder_dbv"]["at the input"] == pytest.approx(now - 8.0, abs=1.0)
     assert command(parse(["suggest", str(path), "--as-loud-as", module])) == 2
 
@@ -159,19 +160,19 @@ def test_both_sides_of_a_school_are_solved_and_can_be_taken(question: str) -> No
     assert contest.sides[0].figures != contest.sides[1].figures
     for side in pickle.loads(pickle.dumps(contest)).sides:
         if side.edit is not None:
-            study_level(side.edit(job))
+            study_level(Model.of(side.edit(job)))
 
 
 def test_a_transformer_is_picked_where_a_loop_buzzes(larkmoor: Job) -> None:
     """The hall's loop is 45 dB under the programme: the transformer without audio return makes it quiet."""
     contest = next(c for c in contests(larkmoor, "feed") if "transformer" in c.question)
     assert contest.pick == 1
-    from pigtail.studies.returns import study_returns
+    from pigtail.studies.returns.study import study_returns
 
     edit = contest.sides[1].edit
     assert edit is not None
-    assert study_returns(edit(larkmoor)).verdict is not Severity.FIX
-    assert study_returns(larkmoor).verdict is Severity.FIX
+    assert study_returns(Model.of(edit(larkmoor))).verdict is not Severity.FIX
+    assert study_returns(Model.of(larkmoor)).verdict is Severity.FIX
 
 
 def test_headphones_have_nothing_of_this_to_argue_about() -> None:

@@ -6,6 +6,7 @@ import itertools
 import json
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -14,24 +15,25 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from feeds import CASES, known
-from pigtail.advice.networks import rejoined
+from pigtail import edits
+from pigtail.advice.found import SearchFound
 from pigtail.advice.plan import propose
-from pigtail.advice.search import SAME_DB, Step, ranked, search, steps_of, take_step
+from pigtail.advice.search import SAME_DB, SearchStep, ranked, search, steps_of, take_step
 from pigtail.advice.shapes import Wish, table
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.catalogue.stock import Stock
 from pigtail.catalogue.topologies import topology
 from pigtail.cli.main import parse
 from pigtail.cli.main import run as command
-from pigtail.job import edits
+from pigtail.edits.plan import rejoined
+from pigtail.job.document import Job
 from pigtail.job.errors import EditError
 from pigtail.job.file import Document, save
-from pigtail.job.model import Job
-from pigtail.studies.estimate import Input, Wanted
+from pigtail.model.estimate import Input, Wanted
+from pigtail.model.model import Model
+from pigtail.model.spread import Samples, estimate, estimate_many
 from pigtail.studies.findings import Severity
-from pigtail.studies.level import study_level
-from pigtail.studies.results import Search
-from pigtail.studies.spread import estimate, estimate_many
+from pigtail.studies.level.study import study_level
 from pigtail.units.series import members
 
 
@@ -75,7 +77,7 @@ def test_the_best_pad_is_that_of_brute_force(emf: float, source: float, wanted: 
     """Every E12 × E24 pair by the divider formula, an independent route: no pair that the limits allow comes nearer
     than the nearest that is offered, but for what the search holds to be as near."""
     job = one_feed(emf, source, wanted, load)
-    found = ranked("feed", take_step(job, "feed", steps_of(job, "feed")[0], Wish(), Step()))
+    found = ranked("feed", take_step(job, "feed", steps_of(job, "feed")[0], Wish(), SearchStep()))
     limits = next(m for f in table().family for m in f.member if m.sections == ("pad",)).vary
     r1, r2 = np.array(list(itertools.product(*(members(*limits[p]) for p in ("0.r1", "0.r2"))))).T
     beside = r2 * load / (r2 + load)
@@ -103,7 +105,7 @@ def test_nothing_is_offered_that_breaks_a_limit_within_the_spread(
     found = search(job, "feed")
     assert bool(found.options) != bool(found.trouble)
     for option in found.options[:4]:
-        made = study_level(edits.replace_link(job, option.link))
+        made = study_level(Model.of(edits.replace_link(job, option.link)))
         assert made.verdict not in (Severity.FIX, Severity.STOP), (
             option.words,
             [f.sentence for f in made.findings],
@@ -167,7 +169,7 @@ def test_a_gain_stage_clips_at_its_own_swing() -> None:
     assert link is not None
     for supply, fits in ((5.0, False), (12.0, True)):
         stage = topology("gain").section(r1=10e3, r2=82e3, r3=100e3, supply=supply)
-        made = study_level(edits.replace_link(job, rejoined(job, link, (stage,))))
+        made = study_level(Model.of(edits.replace_link(job, rejoined(job, link, (stage,)))))
         (room,) = [f for f in made.findings if f.code in ("level.headroom", "level.clips")]
         assert (room.severity is Severity.GOOD) is fits
         assert "level.fits" in {f.code for f in made.findings}
@@ -191,7 +193,7 @@ def test_each_kind_of_end_gets_the_networks_of_its_kind(case: str) -> None:
     assert found.options, found.trouble
     assert all(kinds & {s.topology for s in o.link.sections} for o in found.options)
     made = edits.replace_link(job, found.options[0].link)
-    verdict = next(d for d in study_level(made).feeds if d.link == link)
+    verdict = next(d for d in study_level(Model.of(made)).feeds if d.link == link)
     assert verdict.numbers["target_db"].value == pytest.approx(found.options[0].target.value, abs=0.02)
 
 
@@ -238,7 +240,7 @@ def test_a_finer_series_comes_nearer() -> None:
     job = one_feed(1.0, 220.0, 0.237, 47e3)
     coarse, fine = (search(job, "feed", Wish(series=s)) for s in ("E12", "E96"))
 
-    def nearest(found: Search) -> float:
+    def nearest(found: SearchFound) -> float:
         return min(abs(o.target.value) for o in found.options)
 
     assert fine.solved > 10 * coarse.solved
@@ -252,7 +254,7 @@ def test_a_finer_series_comes_nearer() -> None:
 
 def test_a_search_taken_step_by_step_is_the_whole_search(larkmoor: Job) -> None:
     """The first step answers already; the last leaves what the whole finds."""
-    step = Step()
+    step = SearchStep()
     seen = []
     for number in steps_of(larkmoor, "feed"):
         step = take_step(larkmoor, "feed", number, Wish(), step)
@@ -269,7 +271,7 @@ def test_an_option_shows_its_ladder_its_cost_and_its_joints(larkmoor: Job) -> No
         assert words[0] == "output pin"
         assert words[-1] == "at the input"
         assert len(words) == len(option.link.sections) + 1
-        made = study_level(edits.replace_link(larkmoor, option.link)).feeds[0]
+        made = study_level(Model.of(edits.replace_link(larkmoor, option.link))).feeds[0]
         assert levels[-1] == pytest.approx(made.numbers["delivered_dbv"].value, abs=0.02)
         assert option.cost > 0
         assert option.host_joints >= 1
@@ -299,7 +301,7 @@ def test_estimates_of_many_cases_are_those_of_each() -> None:
             Input("b", "b", known(100.0, "Ω", 0.2), (1, 2), "x", "b"),
         ]
 
-    def solve(samples):  # type: ignore[no-untyped-def]
+    def solve(samples: Samples) -> dict[str, Any]:
         return {"ratio": samples["b"] / (samples["a"] + samples["b"])}
 
     wanted = {"ratio": Wanted("", "the ratio")}

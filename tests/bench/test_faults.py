@@ -17,19 +17,22 @@ from collections.abc import Callable
 import pytest
 
 from asking import answered
-from pigtail.advice.links import join
 from pigtail.advice.measure import next_readings
 from pigtail.advice.plan import propose
 from pigtail.bench.faults import FAULTS
-from pigtail.bench.meters import Address, Request, ScpiMeter
+from pigtail.bench.meters import Address, ScpiMeter
 from pigtail.bench.server import Server
 from pigtail.bench.truth import StandIn, load, shipped
 from pigtail.catalogue.kinds import make_module
 from pigtail.catalogue.topologies import topology
-from pigtail.job.edits import add_link, add_module
-from pigtail.job.model import Job, Link, Purpose
+from pigtail.edits.links import add_link
+from pigtail.edits.usual import join
+from pigtail.edits.values import add_module
+from pigtail.job.document import Job, Link, Purpose
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
+from pigtail.studies.survey.found import SurveyFound
+from pigtail.studies.taps.found import TapsFound
 
 Serve = Callable[[StandIn], Server]
 MOST = 80
@@ -50,25 +53,16 @@ def planned(stand_in: StandIn) -> Job:
 def followed(job: Job, meter: ScpiMeter) -> tuple[Job, list[str]]:
     """Take the readings that are asked for, one after another, until none is asked; what was asked, in order."""
     asked: list[str] = []
+    seen = set()
     for _ in range(MOST):
         wanted = next_readings(job, study_job(job))
-        fresh = [
-            m for m in wanted if f"{m.function.value} {m.point} {m.state} {m.load} {m.series}" not in asked
-        ]
+        fresh = [m for m in wanted if m.key not in seen]
         if not fresh:
             break
         m = fresh[0]
+        seen.add(m.key)
         asked.append(f"{m.function.value} {m.point} {m.state} {m.load} {m.series}")
-        request = Request(
-            function=m.function,
-            red=m.point,
-            black=m.against,
-            state=m.state,
-            drive=m.drive,
-            load=m.load or 0.0,
-            series=m.series or 0.0,
-        )
-        value = min(meter.read_stable(request), 1e9)
+        value = min(meter.read_stable(m), 1e9)
         job = answered(job, m, value)
     return job, asked
 
@@ -76,7 +70,7 @@ def followed(job: Job, meter: ScpiMeter) -> tuple[Job, list[str]]:
 def codes(job: Job) -> dict[str, Severity]:
     """All findings of survey and taps, by code."""
     studies = study_job(job)
-    return {f.code: f.severity for f in (*studies.survey.findings, *studies.taps.findings)}
+    return {f.code: f.severity for f in (*studies.of(SurveyFound).findings, *studies.of(TapsFound).findings)}
 
 
 FOUND = {
@@ -117,7 +111,7 @@ def test_right_papers_are_confirmed_to_the_last_point(brindle: StandIn, serve: S
     meter = ScpiMeter(Address("127.0.0.1", serve(brindle).port))
     job, _ = followed(planned(brindle), meter)
     meter.close()
-    taps = study_job(job).taps
+    taps = study_job(job).of(TapsFound)
     assert {f.code for f in taps.findings} == {"tap.confirmed"}, [f.sentence for f in taps.findings]
     best = {w.key: w.candidates[0].address for w in taps.wants if w.candidates and w.planned}
     assert best["audio_in"] in ("host.aux_left", "host.aux_right", "host.u7_43")
@@ -128,18 +122,16 @@ def test_the_shipped_mislabelled_line_is_found(serve: Serve) -> None:
     stand_in = load(shipped()["osmere"])
     job = stand_in.papers
     meter = ScpiMeter(Address("127.0.0.1", serve(stand_in).port))
-    from pigtail.job.model import Function
-    from pigtail.studies.protocol import checks
+    from pigtail.job.document import Function
+    from pigtail.studies.taps.protocol import checks
 
     for line in ("data", "bit_clock", "word_clock"):
         check = checks(job, f"host.{line}")[0]
         assert check.function is Function.CONTINUITY
-        value = meter.read_stable(
-            Request(function=check.function, red=check.point, black=check.against, state=check.state)
-        )
+        value = meter.read_stable(check)
         job = answered(job, check, min(value, 1e9))
     meter.close()
-    found = [f for f in study_job(job).survey.findings if f.code == "survey.not_rung"]
+    found = [f for f in study_job(job).of(SurveyFound).findings if f.code == "survey.not_rung"]
     assert [f.subject for f in found] == ["host.data"]
     assert job.terminal("host.data").alternatives
 

@@ -10,9 +10,9 @@ from msgspec.structs import replace
 from pigtail.bench.host import OVERLOAD, StandInHost
 from pigtail.bench.truth import Joint, Offset, StandIn, check_stand_in, decode, encode, load, shipped
 from pigtail.job.derive import TooWeakError, source_impedance
+from pigtail.job.document import AudioOut, Function, Rail
 from pigtail.job.errors import JobError
 from pigtail.job.meters import meter, meters
-from pigtail.job.model import AudioOut, Function, Rail
 from pigtail.units import Basis
 from pigtail.units.known import Known
 

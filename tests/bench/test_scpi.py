@@ -16,12 +16,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pigtail.bench.host import OVERLOAD, StandInHost
-from pigtail.bench.meters import Address, MeterError, Request, ScpiMeter, parse_address
+from pigtail.bench.meters import Address, MeterError, ScpiMeter, parse_address
 from pigtail.bench.scpi import TABLE, Instrument, matches
 from pigtail.bench.server import MOST_CLIENTS, Server
 from pigtail.bench.truth import StandIn, decode, load, shipped
+from pigtail.job.ask import Ask
+from pigtail.job.document import Function
 from pigtail.job.errors import JobError
-from pigtail.job.model import Function
 
 Serve = Callable[[StandIn], Server]
 SHARED = Instrument(StandInHost(load(shipped()["brindle"])))
@@ -265,7 +266,7 @@ def test_a_meter_on_a_serial_line_is_read_like_any_other(brindle: StandIn) -> No
     thread = threading.Thread(target=answer, daemon=True)
     thread.start()
     meter = ScpiMeter(Address(device=os.ttyname(theirs), baud=115200))
-    request = Request(function=Function.DC_VOLTS, red="host.rail_5v", black="host.star", state="aux")
+    request = Ask("host.rail_5v", "host.star", "aux", Function.DC_VOLTS)
     assert meter.stand_in
     assert meter.read_stable(request) == pytest.approx(5.02, rel=0.01)
     meter.close()

@@ -5,10 +5,11 @@ import pytest
 from pigtail.catalogue.demo import DEMOS, demo
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
-from pigtail.catalogue.topologies import data, topologies, topology
+from pigtail.catalogue.topologies import topologies, topology
 from pigtail.circuit import parse
+from pigtail.edits.values import add_module, new_job
 from pigtail.job.check import check_job
-from pigtail.job.edits import add_module, new_job
+from pigtail.model.terminals import library
 
 
 @pytest.mark.parametrize("key", list(topologies()))
@@ -19,11 +20,10 @@ def test_a_topology_has_a_subcircuit_with_its_ports_and_parts(key: str) -> None:
     ports = list(shape.ports)
     assert header[:2] == [".subckt", key]
     assert header[2 : 2 + len(ports)] == ports
-    given = {"vin"} if shape.switching else {"fed"} if shape.supplied else set()
-    parameters = {w.split("=")[0] for w in header if "=" in w} - given
+    parameters = {w.split("=")[0] for w in header if "=" in w}
     assert parameters == {p.name for p in shape.parts if not p.outside}
     nodes = " ".join(f"n{k}" for k in range(len(ports)))
-    parse(f"t\n{data('models.cir')}\n{shape.netlist}\nX1 {nodes} {key}\n")
+    parse(f"t\n{library()}\n{shape.netlist}\nX1 {nodes} {key}\n")
 
 
 @pytest.mark.parametrize("key", list(topologies()))

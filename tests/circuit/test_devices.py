@@ -1,5 +1,7 @@
 """Devices at rest against their textbook relations, and their slopes against difference quotients."""
 
+from __future__ import annotations
+
 import math
 
 import numpy as np
@@ -12,6 +14,7 @@ from pigtail.circuit import (
     CircuitError,
     MissingModelError,
     ParameterError,
+    Solution,
     operating_point,
     parse,
 )
@@ -24,7 +27,7 @@ K_OVER_Q = 1.380649e-23 / 1.602176634e-19
 VT = K_OVER_Q * 300.15  # kT/q [V] at the 27 °C at which decks are solved unless they say otherwise
 
 
-def solved(body: str):  # type: ignore[no-untyped-def]
+def solved(body: str) -> Solution:
     """The operating point of a deck's body."""
     return operating_point(parse(f"t\n{body}\n"))
 

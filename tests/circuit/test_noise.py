@@ -113,7 +113,7 @@ def test_the_integral_of_a_power_is_exact(power: float) -> None:
 @pytest.mark.parametrize(
     ("hertz", "node", "against", "source", "words"),
     [
-        ([1e3, 1e2], "a", "0", "", "rising order"), ([0.0, 1e2], "a", "0", "", "above nought"), ([1e3, 2e3], "a", "a", "", "between two nodes"),
+        ([1e3, 1e2], "a", "0", "", "rising order"), ([0.0, 1e2], "a", "0", "", "above zero"), ([1e3, 2e3], "a", "a", "", "between two nodes"),
         ([1e3, 2e3], "z", "0", "", "no node z"), ([1e3, 2e3], "a", "0", "v9", "v9"), ([1e3, 2e3], "a", "0", "r1", "r1"), ([1e3, 2e3], "a", "0", "v2", "does not reach"),
     ],
 )  # fmt: skip

@@ -174,7 +174,7 @@ def test_a_transformer_changes_impedance_by_the_square_of_its_ratio() -> None:
 
 @settings(max_examples=40, deadline=None)
 @given(st.integers(2, 25), st.randoms(use_true_random=False), st.floats(10.0, 1e5))
-def test_the_order_of_the_nodes_does_not_matter(count: int, rng, hertz: float) -> None:  # type: ignore[no-untyped-def]
+def test_the_order_of_the_nodes_does_not_matter(count: int, rng: np.random.Generator, hertz: float) -> None:
     """Names and order of a random ladder shuffled: the same voltages."""
     names = [f"m{k}" for k in range(count)]
     lines = ["V1 m0 0 AC 1"]
@@ -305,7 +305,7 @@ def test_a_plan_that_fails_for_other_values_is_made_anew(monkeypatch: pytest.Mon
     from pigtail.circuit import linear
 
     circuit = parse(CANCELLED)
-    first = Batch(circuit, {"gm": np.array([0.0, 1e-4])}).ac([10.0, 1e3])
+    first = Batch(circuit, {"gm": np.array([0.0, 1e-4])}).ac([10.0, 100.0, 1e3])
     assert np.isfinite(first.v("a")).all()
 
     def never(*_arguments: object) -> None:
@@ -316,9 +316,9 @@ def test_a_plan_that_fails_for_other_values_is_made_anew(monkeypatch: pytest.Mon
     plans = linear.make_plan
     monkeypatch.setattr(linear, "make_plan", lambda *a: made.append(1) or plans(*a))
     for _ in range(2):
-        second = Batch(circuit, {"gm": np.array([2e-3, 2e-3])}).ac([10.0, 1e3])
-        assert second.v("a") == pytest.approx(np.full((2, 2), -1.0))
-        assert second.v("b") == pytest.approx(np.full((2, 2), 1.0))
+        second = Batch(circuit, {"gm": np.array([2e-3, 2e-3])}).ac([10.0, 100.0, 1e3])
+        assert second.v("a") == pytest.approx(np.full((2, 3), -1.0))
+        assert second.v("b") == pytest.approx(np.full((2, 3), 1.0))
     assert len(made) == 1
 
 

@@ -7,7 +7,7 @@ import pytest
 
 from pigtail.circuit import CircuitError, parse, to_deck
 from pigtail.circuit.carry import carry_out, frequencies
-from pigtail.circuit.netlist import Sweep
+from pigtail.circuit.netlist import AcCard
 from pigtail.circuit.system import System
 from pigtail.circuit.waveforms import Wave, make_wave
 
@@ -71,7 +71,7 @@ def test_a_sine_over_many_times_is_that_at_each() -> None:
 
 @pytest.mark.parametrize(
     ("text", "words"),
-    [("PWL(0 0 0 1)", "must rise"), ("PWL(0 0 2m 1 1m 0)", "must rise"), ("PULSE(0 1 -1m)", "time of -0.001"), ("EXP(0 1 0 0 1 1)", "above nought"),
+    [("PWL(0 0 0 1)", "must rise"), ("PWL(0 0 2m 1 1m 0)", "must rise"), ("PULSE(0 1 -1m)", "time of -0.001"), ("EXP(0 1 0 0 1 1)", "above zero"),
      ("PWL(0 0 1m)", "pwl|pairs|needs"), ("SIN()", "sin|needs|numbers")],
 )  # fmt: skip
 def test_waveforms_without_a_meaning_are_refused(text: str, words: str) -> None:
@@ -94,9 +94,9 @@ def test_times_cannot_be_sampled_but_levels_can() -> None:
 
 @pytest.mark.parametrize(
     ("sweep", "count", "middle"),
-    [(Sweep("dec", 10, 20.0, 20e3), 31, None), (Sweep("oct", 1, 100.0, 1600.0), 5, 400.0), (Sweep("lin", 3, 10.0, 30.0), 3, 20.0), (Sweep("lin", 5, 7.0, 7.0), 1, 7.0)],
+    [(AcCard("dec", 10, 20.0, 20e3), 31, None), (AcCard("oct", 1, 100.0, 1600.0), 5, 400.0), (AcCard("lin", 3, 10.0, 30.0), 3, 20.0), (AcCard("lin", 5, 7.0, 7.0), 1, 7.0)],
 )  # fmt: skip
-def test_frequencies_are_spread_as_their_card_says(sweep: Sweep, count: int, middle: float | None) -> None:
+def test_frequencies_are_spread_as_their_card_says(sweep: AcCard, count: int, middle: float | None) -> None:
     """Points a decade, an octave or in all; first and last are those of the card."""
     found = frequencies(sweep)
     assert found.size == count

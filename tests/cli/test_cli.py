@@ -11,8 +11,8 @@ from pathlib import Path
 import pytest
 
 from pigtail.bench.truth import StandIn
+from pigtail.job.document import Job
 from pigtail.job.file import Document, save
-from pigtail.job.model import Job
 
 NO_QT = """
 import sys
@@ -85,7 +85,7 @@ def test_numbers_have_value_spread_unit_and_basis(demos: Path) -> None:
 
 def test_what_is_not_known_is_null_and_says_what_it_needs(tmp_path: Path, larkmoor: Job) -> None:
     """Unknown is neither good nor a made-up number."""
-    from pigtail.job.edits import set_value
+    from pigtail.edits.values import set_value
 
     path = tmp_path / "a.pigtail"
     save(Document(set_value(larkmoor, "host.rail_low", "limit", None)), path)
@@ -186,7 +186,7 @@ def test_next_asks_for_the_most_telling_reading_first(demos: Path, tmp_path: Pat
     """As lines for people, as an array for programs; nothing where nothing is open."""
     from pigtail.advice.plan import propose
     from pigtail.catalogue.kinds import make_module
-    from pigtail.job.edits import add_module
+    from pigtail.edits.values import add_module
 
     job = propose(add_module(brindle.papers, make_module("wireless_receiver_5v", "rx")), "rx")
     path = tmp_path / "brindle.pigtail"
@@ -195,8 +195,12 @@ def test_next_asks_for_the_most_telling_reading_first(demos: Path, tmp_path: Pat
     assert asked[0] == {
         "point": "host.aux_left", "against": "host.u7_43", "state": "off", "function": "continuity", "drive": "",
         "settles": "ring it out to U7 pin 43, selector left, power off",
+        "load": None, "series": None, "current": None,
+        "expected": {"low": 0.0, "high": 1.0, "words": "below 1 Ω", "source": "it should be the same net"},
+        "words": asked[0]["words"],
     }  # fmt: skip
     lines = pigtail("next", path).stdout.splitlines()
+    assert asked[0]["words"] in lines[0]
     assert len(lines) == len(asked)
     assert "power off" in lines[0]
     assert pigtail("next", demos / "tidewell-minor.pigtail").stdout == "Nothing is asked for.\n"

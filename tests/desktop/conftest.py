@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TypeVar
 
 import pytest
 from PyQt6.QtCore import QCoreApplication, QEvent, QSettings, Qt
@@ -18,6 +19,7 @@ from pigtail.desktop.window import MainWindow
 from pigtail.job.recovery import Keeper
 
 WAIT_MS = 60_000
+W = TypeVar("W", bound=QWidget)
 
 
 class Bench:
@@ -35,7 +37,7 @@ class Bench:
 
     def open_demo(self, name: str = "larkmoor") -> Bench:
         """Put a demo on view and wait until it is studied and advised."""
-        self.assembly.start(demo(name), None)
+        self.assembly.files.start(demo(name), None)
         return self.settle()
 
     def settle(self) -> Bench:
@@ -50,7 +52,7 @@ class Bench:
         self.qtbot.waitUntil(quiet, timeout=WAIT_MS)
         return self
 
-    def find(self, kind: type[QWidget], name: str) -> QWidget:
+    def find(self, kind: type[W], name: str) -> W:
         """A visible control by its object name."""
         found = [w for w in self.window.findChildren(kind, name) if w.isVisible()]
         assert found, f"no visible {name}"

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QPushButton
+from tests.desktop.conftest import Bench
 
 from pigtail.bench.host import StandInHost
 from pigtail.bench.meters import Address
@@ -17,19 +18,22 @@ from pigtail.bench.truth import StandIn, load, shipped
 from pigtail.catalogue.kinds import make_module
 from pigtail.desktop import ask
 from pigtail.desktop.meterdialog import STAND_IN, MeterDialog
-from pigtail.job.edits import add_module
+from pigtail.edits.change import Change
+from pigtail.edits.values import add_module
+from pigtail.job.document import Function, Job, Rail
 from pigtail.job.file import Document
-from pigtail.job.model import Function, Job, Rail
-from pigtail.studies.protocol import open_checks
+from pigtail.studies.survey.found import SurveyFound
+from pigtail.studies.taps.found import TapsFound
+from pigtail.studies.taps.protocol import open_checks
 
 
-def wait_meter(bench) -> None:  # type: ignore[no-untyped-def]
+def wait_meter(bench: Bench) -> None:
     """Wait until the meter is there or told to be lost."""
     bench.qtbot.waitUntil(lambda: bench.assembly.bench.meter.idle, timeout=60_000)
     bench.settle()
 
 
-def read_and_log(bench) -> None:  # type: ignore[no-untyped-def]
+def read_and_log(bench: Bench) -> None:
     """F9, wait for the value, Enter."""
     strip = bench.assembly.strip
     bench.assembly.actions["read"].trigger()
@@ -38,7 +42,7 @@ def read_and_log(bench) -> None:  # type: ignore[no-untyped-def]
     bench.settle()
 
 
-def follow(bench, most: int = 60) -> int:  # type: ignore[no-untyped-def]
+def follow(bench: Bench, most: int = 60) -> int:
     """Take what is asked for next until nothing is; how many readings that were."""
     asked: set[tuple] = set()  # type: ignore[type-arg]
     strip = bench.assembly.strip
@@ -53,7 +57,7 @@ def follow(bench, most: int = 60) -> int:  # type: ignore[no-untyped-def]
 
 
 @pytest.fixture
-def chosen_stand_in(bench) -> Callable[[str], None]:  # type: ignore[no-untyped-def]
+def chosen_stand_in(bench: Bench) -> Callable[[str], None]:
     """Choose a stand-in in the dialog, with its papers as the job."""
 
     def choose(name: str) -> None:
@@ -74,13 +78,17 @@ def chosen_stand_in(bench) -> Callable[[str], None]:  # type: ignore[no-untyped-
     return choose
 
 
-def test_paper_first_from_an_empty_window_to_confirmed_taps(bench, chosen_stand_in) -> None:  # type: ignore[no-untyped-def]
+def test_paper_first_from_an_empty_window_to_confirmed_taps(
+    bench: Bench, chosen_stand_in: Callable[[str], None]
+) -> None:
     """Papers of a receiver-amplifier: its inputs ring out to the chip, its standby rail is there in every state."""
     bench.assembly.show_empty()
     chosen_stand_in("brindle")
     assert bench.session.job.name == "Brindle Nine, wireless in"
     assert "PIGTAIL STAND-IN" in bench.assembly.bench.meter.words
-    bench.session.edit("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    bench.session.edit(
+        Change("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    )
     bench.settle()
     bench.run("propose")
     assert bench.verdicts()["taps"] == "unknown"
@@ -91,21 +99,21 @@ def test_paper_first_from_an_empty_window_to_confirmed_taps(bench, chosen_stand_
     assert not open_checks(job, "host.aux_left")
     assert not open_checks(job, "host.rail_5v")
     bench.run("go_taps")
-    view = bench.assembly.view("taps")
-    bench.choose(view.wants, "supply_permanent")
+    view = bench.assembly.views.of("taps")
+    bench.choose(view.wanted, "supply_permanent")
     assert view.candidate().address == "host.rail_5v"
     assert "every check" in view.marks.rows[2][3].text
 
 
 def test_probe_first_from_an_empty_window_to_confirmed_taps(
-    bench, chosen_stand_in, monkeypatch: pytest.MonkeyPatch
-) -> None:  # type: ignore[no-untyped-def]
+    bench: Bench, chosen_stand_in: Callable[[str], None], monkeypatch: pytest.MonkeyPatch
+) -> None:
     """No papers: a connector is swept, its pins are classed, and the classes become an input and a switched supply."""
     bench.assembly.show_empty()
     chosen_stand_in("pellow")
     assert follow(bench) > 16
     bench.run("go_survey")
-    survey = bench.assembly.view("survey")
+    survey = bench.assembly.views.of("survey")
     survey.view.setCurrentIndex(4)
     kinds = [row.kind.value for row in survey.sweep._rows]
     assert kinds == [
@@ -125,7 +133,9 @@ def test_probe_first_from_an_empty_window_to_confirmed_taps(
     supply = job.terminal("host.j2_5")
     assert isinstance(supply, Rail)
     assert supply.states == ("playing",)
-    bench.session.edit("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    bench.session.edit(
+        Change("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    )
     bench.settle()
     bench.run("propose")
     follow(bench)
@@ -135,7 +145,9 @@ def test_probe_first_from_an_empty_window_to_confirmed_taps(
     assert not open_checks(job, "host.j2_3")
     assert not open_checks(job, "host.j2_5")
     assert {
-        f.code for f in bench.session.studies.taps.findings if f.subject in ("host.j2_3", "host.j2_5")
+        f.code
+        for f in bench.session.studies.of(TapsFound).findings
+        if f.subject in ("host.j2_3", "host.j2_5")
     } == {"tap.confirmed"}
 
 
@@ -150,15 +162,15 @@ def server() -> Iterator[Server]:
     thread.join(5)
 
 
-def open_papers(bench, name: str = "brindle") -> StandIn:  # type: ignore[no-untyped-def]
+def open_papers(bench: Bench, name: str = "brindle") -> StandIn:
     """The papers of a stand-in as the job."""
     stand_in = load(shipped()[name])
-    bench.assembly.start(Document(stand_in.papers), None, unsaved=True)
+    bench.assembly.files.start(Document(stand_in.papers), None, unsaved=True)
     bench.settle()
     return stand_in
 
 
-def test_a_lost_meter_is_told_and_found_again(bench, server: Server) -> None:  # type: ignore[no-untyped-def]
+def test_a_lost_meter_is_told_and_found_again(bench: Bench, server: Server) -> None:
     """It is unplugged and plugged in again; the window says so and never waits."""
     open_papers(bench)
     strip, meter = bench.assembly.strip, bench.assembly.bench.meter
@@ -178,7 +190,7 @@ def test_a_lost_meter_is_told_and_found_again(bench, server: Server) -> None:  #
     assert bench.session.job.readings[-1].point == "host.rail_5v"
 
 
-def test_a_meter_that_is_not_there_is_told_in_one_sentence(bench) -> None:  # type: ignore[no-untyped-def]
+def test_a_meter_that_is_not_there_is_told_in_one_sentence(bench: Bench) -> None:
     """A port at which nothing listens."""
     open_papers(bench)
     with socket.create_server(("127.0.0.1", 0)) as unused:
@@ -189,10 +201,12 @@ def test_a_meter_that_is_not_there_is_told_in_one_sentence(bench) -> None:  # ty
     assert bench.assembly.strip.meter_button.text() == "Meter: lost"
 
 
-def test_bench_mode_reads_and_logs_with_one_key(bench, server: Server) -> None:  # type: ignore[no-untyped-def]
+def test_bench_mode_reads_and_logs_with_one_key(bench: Bench, server: Server) -> None:
     """Space reads, Space logs, the next point is announced; N goes on to another; Esc goes back."""
     open_papers(bench)
-    bench.session.edit("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    bench.session.edit(
+        Change("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    )
     bench.settle()
     bench.run("propose")
     bench.assembly.bench.meter.connect_to(Address("127.0.0.1", server.port))
@@ -220,10 +234,12 @@ def test_bench_mode_reads_and_logs_with_one_key(bench, server: Server) -> None: 
     assert not mode.isVisible()
 
 
-def test_bench_mode_can_log_by_itself(bench, server: Server) -> None:  # type: ignore[no-untyped-def]
+def test_bench_mode_can_log_by_itself(bench: Bench, server: Server) -> None:
     """With the tick it goes through every check without a key."""
     open_papers(bench)
-    bench.session.edit("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    bench.session.edit(
+        Change("add a module", lambda job: add_module(job, make_module("wireless_receiver_5v", "rx")))
+    )
     bench.settle()
     bench.run("propose")
     bench.assembly.bench.meter.connect_to(Address("127.0.0.1", server.port))
@@ -241,7 +257,7 @@ def test_bench_mode_can_log_by_itself(bench, server: Server) -> None:  # type: i
     assert len({r.point for r in bench.session.job.readings}) >= 2
 
 
-def test_a_typed_value_is_judged_before_it_is_logged(bench) -> None:  # type: ignore[no-untyped-def]
+def test_a_typed_value_is_judged_before_it_is_logged(bench: Bench) -> None:
     """Five volts on an audio input: a stop, in words, while it is still being typed."""
     open_papers(bench)
     strip = bench.assembly.strip
@@ -255,7 +271,7 @@ def test_a_typed_value_is_judged_before_it_is_logged(bench) -> None:  # type: ig
     assert bench.verdicts()["survey"] == "stop"
 
 
-def test_two_readings_tell_an_output_impedance(bench) -> None:  # type: ignore[no-untyped-def]
+def test_two_readings_tell_an_output_impedance(bench: Bench) -> None:
     """Open, then with a kilohm across: the impedance stands in the table, told by both readings."""
     open_papers(bench)
     strip = bench.assembly.strip
@@ -267,21 +283,21 @@ def test_two_readings_tell_an_output_impedance(bench) -> None:  # type: ignore[n
     strip.clip_value.setText("1k")
     strip.clip_value.setModified(True)
     bench.type(strip.reading, "192m")
-    rows = bench.assembly.view("survey")
+    rows = bench.assembly.views.of("survey")
     bench.run("go_survey")
     row = next(
         r for r in rows.rows.rows if r[0].text == "record output, left" and r[1].text == "output impedance"
     )
     assert row[4].text == "measured"
     assert row[5].text == "readings r1 and r2"
-    assert bench.session.studies.survey.job.terminal("host.rec_left").impedance.nominal == pytest.approx(
-        823, rel=0.01
-    )
+    assert bench.session.studies.of(SurveyFound).job.terminal(
+        "host.rec_left"
+    ).impedance.nominal == pytest.approx(823, rel=0.01)
 
 
 def test_readings_are_pasted_and_corrected(
-    bench, answers: Callable[..., None], monkeypatch: pytest.MonkeyPatch
-) -> None:  # type: ignore[no-untyped-def]
+    bench: Bench, answers: Callable[..., None], monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A table from the clipboard; one of its rows is corrected: the old stays, struck."""
     open_papers(bench)
     clipboard = QApplication.clipboard()
@@ -294,7 +310,7 @@ def test_readings_are_pasted_and_corrected(
         ("host.rail_5v", "standby"),
     ]
     bench.run("go_survey")
-    view = bench.assembly.view("survey")
+    view = bench.assembly.views.of("survey")
     view.view.setCurrentIndex(1)
     view.log_table.selectRow(0)
     monkeypatch.setattr(ask, "line", lambda *_a, **_k: "12.1")

@@ -9,12 +9,14 @@ import pytest
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
+from pytestqt.qtbot import QtBot
+from tests.desktop.conftest import Bench
 
 from pigtail.desktop import paper
 from pigtail.desktop.fields import ValueField
 from pigtail.desktop.newjob import NewJob
+from pigtail.job.document import Function
 from pigtail.job.file import load
-from pigtail.job.model import Function
 
 GOOD = {
     "survey": "good",
@@ -26,14 +28,14 @@ GOOD = {
 }
 
 
-def take_remedies(bench) -> list[str]:  # type: ignore[no-untyped-def]
+def take_remedies(bench: Bench) -> list[str]:
     """Click the first remedy of the first bad station until none is left; returns what was clicked."""
     taken: list[str] = []
     while len(taken) < 8:
         bad = next((k for k, v in bench.verdicts().items() if v in ("stop", "fix", "watch", "unknown")), None)
         if bad is None:
             break
-        bench.assembly.go(bad)
+        bench.assembly.views.go(bad)
         bench.settle()
         buttons = [b for b in bench.window.findChildren(QPushButton, "remedy") if b.isVisible()]
         if not buttons:
@@ -44,17 +46,17 @@ def take_remedies(bench) -> list[str]:  # type: ignore[no-untyped-def]
 
 
 def test_the_demo_is_mended_changed_read_undone_saved_reopened_and_printed(
-    bench, answers: Callable[..., None], monkeypatch: pytest.MonkeyPatch, tmp_path: Path
-) -> None:  # type: ignore[no-untyped-def]
+    bench: Bench, answers: Callable[..., None], monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     """The whole journey of someone who starts with the demo."""
     bench.open_demo()
     assert bench.verdicts() == {**GOOD, "power": "fix", "returns": "fix"}
-    assert bench.assembly.here == "power"
+    assert bench.assembly.views.here == "power"
 
     assert take_remedies(bench) == ["Use a buck converter", "Supply return in AWG 20"]
     assert bench.verdicts() == GOOD
 
-    bench.assembly.go("level")
+    bench.assembly.views.go("level")
     bench.settle()
     field = bench.find(ValueField, "part_2_r2")
     bench.type(field, "100k")
@@ -96,7 +98,7 @@ def test_the_demo_is_mended_changed_read_undone_saved_reopened_and_printed(
     assert (tmp_path / "printed.pdf").stat().st_size > 10_000
 
 
-def fill(dialog: NewJob, qtbot, values: dict[str, str]) -> None:  # type: ignore[no-untyped-def]
+def fill(dialog: NewJob, qtbot: QtBot, values: dict[str, str]) -> None:
     """Type values into the fields of the dialog."""
     for name, text in values.items():
         entry = dialog.findChild(QLineEdit, name)
@@ -106,8 +108,8 @@ def fill(dialog: NewJob, qtbot, values: dict[str, str]) -> None:  # type: ignore
 
 
 def test_an_empty_job_comes_to_the_same_place(
-    bench, qtbot, answers: Callable[..., None], tmp_path: Path
-) -> None:  # type: ignore[no-untyped-def]
+    bench: Bench, qtbot: QtBot, answers: Callable[..., None], tmp_path: Path
+) -> None:
     """New job, what is known, the proposed plan, the readings asked for, a plan that is good, a saved file."""
     bench.assembly.show_empty()
     assert "Begin a new one" in bench.message()
@@ -148,9 +150,9 @@ def test_an_empty_job_comes_to_the_same_place(
     assert load(path).job == bench.session.job
 
 
-def test_a_live_chassis_gets_no_plan_and_says_stop(bench, qtbot) -> None:  # type: ignore[no-untyped-def]
+def test_a_live_chassis_gets_no_plan_and_says_stop(bench: Bench, qtbot: QtBot) -> None:
     """New job on an old mains radio with a live chassis: no link, a stop, no way to propose one."""
-    from pigtail.job.model import SupplyClass
+    from pigtail.job.document import SupplyClass
 
     def drive() -> None:
         dialog = QApplication.activeModalWidget()
@@ -168,7 +170,7 @@ def test_a_live_chassis_gets_no_plan_and_says_stop(bench, qtbot) -> None:  # typ
     assert not bench.assembly.actions["propose"].isEnabled()
 
 
-def test_the_dialog_keeps_what_was_typed_when_a_value_cannot_be_read(bench, qtbot) -> None:  # type: ignore[no-untyped-def]
+def test_the_dialog_keeps_what_was_typed_when_a_value_cannot_be_read(bench: Bench, qtbot: QtBot) -> None:
     """One sentence in the dialog; nothing is lost; mended, it goes on."""
 
     def drive() -> None:

@@ -12,21 +12,23 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QHelpEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QMenu, QPushButton, QToolButton, QToolTip
 from pytestqt.qtbot import QtBot
+from tests.desktop.conftest import Bench
 
 from feeds import CASES, crossover, headphones, known, pad, speaker
-from pigtail.advice.networks import rejoined
+from pigtail import edits
+from pigtail.advice.found import SearchFound
 from pigtail.catalogue.stock import load_stock, stock_of
 from pigtail.catalogue.topologies import topology
 from pigtail.desktop.fields import ValueField
 from pigtail.desktop.figuresdialog import FiguresDialog
-from pigtail.desktop.levelling import Levelling
 from pigtail.desktop.matchdialog import MatchDialog
-from pigtail.desktop.stations.level import LevelStation
+from pigtail.desktop.stations.level.station import LevelStation
 from pigtail.desktop.stockdialog import StockDialog
-from pigtail.job import edits
+from pigtail.edits.plan import rejoined
+from pigtail.job.document import Function, Job, Part, Plus, Reading
 from pigtail.job.file import Document
-from pigtail.job.model import Function, Job, Plus, Reading
 from pigtail.studies.all import study_job
+from pigtail.studies.level.found import LevelFound
 
 
 @pytest.fixture(autouse=True)
@@ -35,12 +37,12 @@ def own_library(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
 
 
-def at_level(bench, job: Job) -> LevelStation:  # type: ignore[no-untyped-def]
+def at_level(bench: Bench, job: Job) -> LevelStation:
     """A job opened and its Level station on view."""
-    bench.assembly.start(Document(job), None, unsaved=True)
+    bench.assembly.files.start(Document(job), None, unsaved=True)
     bench.settle()
     bench.run("go_level")
-    return bench.assembly.view("level")
+    return bench.assembly.views.of("level")
 
 
 def choose(menu: QMenu | None, words: str) -> None:
@@ -74,12 +76,12 @@ def turn(field: ValueField, notches: int) -> None:
     QApplication.sendEvent(field, event)
 
 
-def part(job: Job, link: str, name: str, section: int = 0):  # type: ignore[no-untyped-def]
+def part(job: Job, link: str, name: str, section: int = 0) -> Part:
     """A part of a feed."""
     return next(p for p in job.link(link).sections[section].parts if p.name == name)
 
 
-def test_turning_a_value_moves_the_ladder_of_both_channels(bench) -> None:  # type: ignore[no-untyped-def]
+def test_turning_a_value_moves_the_ladder_of_both_channels(bench: Bench) -> None:
     """The wheel steps along the series; the twin follows; undo takes both back."""
     station = at_level(bench, pad())
     before = station.ladder.feed.rungs[-1].level.value
@@ -91,7 +93,7 @@ def test_turning_a_value_moves_the_ladder_of_both_channels(bench) -> None:  # ty
     assert {part(bench.session.job, f"feed_{s}", "r2").value.nominal for s in ("left", "right")} == {1600.0}
 
 
-def test_several_notches_are_one_step_back(bench, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+def test_several_notches_are_one_step_back(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     """Turned on at once: one undo takes it back. Turned again later, or another part: steps of their own."""
     at_level(bench, pad())
     field = bench.find(ValueField, "part_0_r2")
@@ -116,7 +118,7 @@ def test_several_notches_are_one_step_back(bench, monkeypatch: pytest.MonkeyPatc
     assert value() == 1800.0
 
 
-def test_a_network_tells_what_it_is_good_for(bench) -> None:  # type: ignore[no-untyped-def]
+def test_a_network_tells_what_it_is_good_for(bench: Bench) -> None:
     """Over its drawing, in a tip."""
     station = at_level(bench, pad())
     strip = station.network
@@ -125,7 +127,7 @@ def test_a_network_tells_what_it_is_good_for(bench) -> None:  # type: ignore[no-
     assert topology("pad").good_for in QToolTip.text()
 
 
-def test_one_channel_alone_is_changed_when_asked(bench) -> None:  # type: ignore[no-untyped-def]
+def test_one_channel_alone_is_changed_when_asked(bench: Bench) -> None:
     """The box taken off: the other channel stays; the station says that left and right are apart."""
     station = at_level(bench, pad())
     station.both.setChecked(False)
@@ -134,7 +136,7 @@ def test_one_channel_alone_is_changed_when_asked(bench) -> None:  # type: ignore
     assert part(bench.session.job, "feed_right", "r2").value.nominal == 1600.0
     assert any(
         f.code.startswith("level.balance")
-        for f in bench.session.studies.level.findings
+        for f in bench.session.studies.of(LevelFound).findings
         if f.severity.value != "good"
     )
 
@@ -146,23 +148,23 @@ def test_a_quick_look_comes_before_the_studies(qtbot: QtBot) -> None:
     qtbot.addWidget(station)
     station.show_job(job, study_job(job))
     station.show()
-    from pigtail.cli.service import SERVICES
+    from pigtail.service.server import SERVICES
 
     changed = edits.set_part(job, "feed_left", 0, "r2", known(3300.0, "Ω"))
     station.show_glance(changed, SERVICES["glance"](changed, "feed_left"))
     seen = station.ladder.feed.rungs[-1].level
-    full = next(d for d in study_job(changed).level.feeds if d.link == "feed_left").rungs[-1].level
+    full = next(d for d in study_job(changed).of(LevelFound).feeds if d.link == "feed_left").rungs[-1].level
     assert seen.value == pytest.approx(full.value, abs=1e-6)
     assert (seen.low, seen.high) == pytest.approx((full.low, full.high), abs=0.01)
     again = edits.set_part(changed, "feed_left", 0, "r2", known(1200.0, "Ω"))
     quick = SERVICES["glance"](again, "feed_left").rungs[-1].level
-    full = next(d for d in study_job(again).level.feeds if d.link == "feed_left").rungs[-1].level
+    full = next(d for d in study_job(again).of(LevelFound).feeds if d.link == "feed_left").rungs[-1].level
     assert (quick.low, quick.value, quick.high) == pytest.approx((full.low, full.value, full.high), abs=0.01)
     assert "being studied" in station.facts.toolTip()
     assert "…" in station.response._corners()
 
 
-def test_levels_are_told_in_dbv_dbu_or_volts(bench) -> None:  # type: ignore[no-untyped-def]
+def test_levels_are_told_in_dbv_dbu_or_volts(bench: Bench) -> None:
     """0.775 V are −2.2 dBV and 0 dBu."""
     station = at_level(bench, pad())
     ladder = station.ladder
@@ -175,7 +177,7 @@ def test_levels_are_told_in_dbv_dbu_or_volts(bench) -> None:  # type: ignore[no-
     assert not ladder.grab().isNull()
 
 
-def test_a_locked_part_is_not_turned_and_not_searched(bench) -> None:  # type: ignore[no-untyped-def]
+def test_a_locked_part_is_not_turned_and_not_searched(bench: Bench) -> None:
     """Locked from its menu: wheel and keys leave it, the search keeps it."""
     station = at_level(bench, pad())
     more = station.network._more[0]
@@ -194,12 +196,12 @@ def test_a_locked_part_is_not_turned_and_not_searched(bench) -> None:  # type: i
     assert all("pad 1k /" in r[0].text for r in station.found.rows.rows)
 
 
-def test_a_capacitor_is_told_which_way_round_and_for_what_voltage(bench) -> None:  # type: ignore[no-untyped-def]
+def test_a_capacitor_is_told_which_way_round_and_for_what_voltage(bench: Bench) -> None:
     """Fitted the wrong way it is to be mended; the right way with a good rating it is good."""
     station = at_level(bench, crossover())
 
     def verdict() -> set[str]:
-        found = bench.session.studies.level.findings
+        found = bench.session.studies.of(LevelFound).findings
         return {
             f"{f.code} {f.severity.value}"
             for f in found
@@ -218,7 +220,7 @@ def test_a_capacitor_is_told_which_way_round_and_for_what_voltage(bench) -> None
     assert station.network._more[place].text().startswith("+ source · 16 V")
 
 
-def test_a_volume_control_is_turned_in_steps_and_never_beyond_full(bench) -> None:  # type: ignore[no-untyped-def]
+def test_a_volume_control_is_turned_in_steps_and_never_beyond_full(bench: Bench) -> None:
     """0.05 of a turn a notch; typed 1.5 is refused in a sentence."""
     at_level(bench, headphones())
     field = bench.find(ValueField, "part_0_turn")
@@ -231,7 +233,7 @@ def test_a_volume_control_is_turned_in_steps_and_never_beyond_full(bench) -> Non
     assert part(bench.session.job, "feed_left", "turn").value.nominal == pytest.approx(start - 0.05)
 
 
-def test_figures_are_typed_from_the_data_sheet(bench, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+def test_figures_are_typed_from_the_data_sheet(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     """The supply of the amplifier set to 9 V: its power follows; nonsense stays in the dialog."""
     station = at_level(bench, speaker())
 
@@ -252,7 +254,7 @@ def test_figures_are_typed_from_the_data_sheet(bench, monkeypatch: pytest.Monkey
     assert bench.session.studies.numbers["level.most_w"].value > 1.5 * before
 
 
-def test_networks_are_put_in_and_taken_out_by_the_menu(bench) -> None:  # type: ignore[no-untyped-def]
+def test_networks_are_put_in_and_taken_out_by_the_menu(bench: Bench) -> None:
     """A series resistor added in both channels and taken out again; two outputs held apart another way."""
     station = at_level(bench, pad())
     choose(station.change.menu(), "Series resistor")
@@ -268,7 +270,7 @@ def test_networks_are_put_in_and_taken_out_by_the_menu(bench) -> None:  # type: 
     assert bench.session.job.link("feed_left").sections[0].topology == "sum"
 
 
-def test_a_stage_can_be_supplied_from_a_rail(bench) -> None:  # type: ignore[no-untyped-def]
+def test_a_stage_can_be_supplied_from_a_rail(bench: Bench) -> None:
     """Chosen from the menu, the port is joined to the rail; chosen away it is not."""
     job = headphones()
     rail = next(a for a in job.addresses() if a.startswith("host.") and "rail" in a)
@@ -281,13 +283,13 @@ def test_a_stage_can_be_supplied_from_a_rail(bench) -> None:  # type: ignore[no-
     assert bench.session.job.link("feed_left").at("sup") == ()
 
 
-def test_a_search_shows_its_way_can_be_stopped_and_tells_the_ladder(bench) -> None:  # type: ignore[no-untyped-def]
+def test_a_search_shows_its_way_can_be_stopped_and_tells_the_ladder(bench: Bench) -> None:
     """Stopped after the first kind, what was found stays; the chosen option is drawn over the ladder."""
     station = at_level(bench, pad())
     found, seen = station.found, []
     show = found.show_search
 
-    def first_then_stop(job, search, done, steps) -> None:  # type: ignore[no-untyped-def]
+    def first_then_stop(job: Job, search: SearchFound, done: int, steps: int) -> None:
         show(job, search, done, steps)
         seen.append((done, steps))
         assert found.seek.text() == "Stop"
@@ -309,7 +311,7 @@ def test_a_search_shows_its_way_can_be_stopped_and_tells_the_ladder(bench) -> No
     assert station.ladder.option == ()
 
 
-def test_only_parts_in_stock_when_asked(bench) -> None:  # type: ignore[no-untyped-def]
+def test_only_parts_in_stock_when_asked(bench: Bench) -> None:
     """The list is typed in a dialog, what cannot be read is told and stays; the search then takes nothing else."""
     station = at_level(bench, pad())
     dialog = StockDialog(bench.window)
@@ -329,7 +331,7 @@ def test_only_parts_in_stock_when_asked(bench) -> None:  # type: ignore[no-untyp
         assert option.missing == 0
 
 
-def test_parts_in_stock_without_a_list_are_told(bench) -> None:  # type: ignore[no-untyped-def]
+def test_parts_in_stock_without_a_list_are_told(bench: Bench) -> None:
     """One sentence, and the button is there again."""
     station = at_level(bench, pad())
     station.found.parts.setCurrentText("parts I have")
@@ -339,7 +341,7 @@ def test_parts_in_stock_without_a_list_are_told(bench) -> None:  # type: ignore[
     assert station.found.seek.text() == "Find networks"
 
 
-def test_both_ways_are_shown_side_by_side_and_one_is_taken(bench) -> None:  # type: ignore[no-untyped-def]
+def test_both_ways_are_shown_side_by_side_and_one_is_taken(bench: Bench) -> None:
     """Every question has our pick and its reason; taking the other side changes the job."""
     station = at_level(bench, pad())
     found = station.found
@@ -362,11 +364,11 @@ def test_both_ways_are_shown_side_by_side_and_one_is_taken(bench) -> None:  # ty
     assert not schools.isVisible()
 
 
-def test_nothing_to_argue_about_is_said(bench) -> None:  # type: ignore[no-untyped-def]
+def test_nothing_to_argue_about_is_said(bench: Bench) -> None:
     """Headphones: no pad, no sum."""
     station = at_level(bench, headphones())
     bench.click(station.found.ways)
-    assert "Nothing about this feed" in station.found.words.text()
+    assert "do not disagree about this feed" in station.found.words.text()
 
 
 def recording(path: Path, gain: float) -> Path:
@@ -375,7 +377,9 @@ def recording(path: Path, gain: float) -> Path:
     return path
 
 
-def test_a_source_is_made_as_loud_as_a_recording_of_another(bench, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+def test_a_source_is_made_as_loud_as_a_recording_of_another(
+    bench: Bench, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Two recordings 3 dB apart: the wanted level goes up by 3 dB, of both channels, in one edit; the search then meets it."""
     station = at_level(bench, pad())
     now = bench.session.studies.numbers["level.delivered_dbv"].value
@@ -388,7 +392,7 @@ def test_a_source_is_made_as_loud_as_a_recording_of_another(bench, monkeypatch: 
         bench.qtbot.waitUntil(lambda: "no such file" in dialog.trouble.text(), timeout=60_000)
         dialog.set_file(0, quiet)
         bench.qtbot.waitUntil(dialog.want.isEnabled, timeout=60_000)
-        assert "3.0 LU louder" in dialog.result.text()
+        assert "3.0 LU louder" in dialog.outcome.text()
         return 1
 
     monkeypatch.setattr(MatchDialog, "exec", fill)
@@ -420,7 +424,7 @@ def test_two_readings_or_a_typed_figure_tell_it_too(qtbot: QtBot) -> None:
     dialog.typed.setModified(True)
     dialog.typed.commit()
     assert dialog.louder_db == -3.0
-    assert "3.0 dB quieter" in dialog.result.text()
+    assert "3.0 dB quieter" in dialog.outcome.text()
     dialog.typed.setText("much")
     dialog.typed.setModified(True)
     dialog.typed.commit()
@@ -466,7 +470,7 @@ def test_every_stage_has_something_to_take_hold_of(key: str, qtbot: QtBot) -> No
     assert all(b.accessibleName() for b in buttons)
 
 
-def test_what_an_edit_overtakes_is_left_aside(bench) -> None:  # type: ignore[no-untyped-def]
+def test_what_an_edit_overtakes_is_left_aside(bench: Bench) -> None:
     """A search of a job that has been edited since shows nothing."""
     station = at_level(bench, pad())
     old = bench.session.job
@@ -476,11 +480,10 @@ def test_what_an_edit_overtakes_is_left_aside(bench) -> None:  # type: ignore[no
     bench.type(bench.find(ValueField, "part_0_r2"), "2k2")
     station.found.show_search(old, search, 1, 1)
     assert station.found._search is None
-    assert isinstance(bench.assembly.levelling, Levelling)
     assert bench.find(QPushButton, "find_networks").isEnabled()
 
 
-def test_a_small_window_holds_it_all(bench) -> None:  # type: ignore[no-untyped-def]
+def test_a_small_window_holds_it_all(bench: Bench) -> None:
     """At 1024 × 700 nothing lies over anything else, whether alternatives are open or not, and no button's words are cut."""
     bench.window.resize(1024, 700)
     station = at_level(bench, pad())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 
@@ -14,14 +15,17 @@ from pytestqt.qtbot import QtBot
 
 from pigtail.desktop import glyphs
 from pigtail.desktop.fields import ValueField
-from pigtail.desktop.lead import STATIONS, Lead
+from pigtail.desktop.lead import Lead
 from pigtail.desktop.session import Session
-from pigtail.desktop.telltales import DIALS, TellTale
+from pigtail.desktop.telltales import TellTale
 from pigtail.desktop.work import Lane
-from pigtail.job.edits import rename
+from pigtail.edits.change import Change
+from pigtail.edits.values import rename
+from pigtail.job.document import Job
 from pigtail.job.file import Document
-from pigtail.job.model import Job
 from pigtail.job.recovery import Keeper
+from pigtail.studies.register import REGISTER
+from pigtail.studies.survey.found import SurveyFound
 
 
 @pytest.fixture
@@ -118,7 +122,7 @@ def test_a_lane_runs_the_latest_of_a_kind_and_tells_failures(qtbot: QtBot, qapp:
 
 
 @pytest.fixture
-def session(tmp_path: Path, qtbot: QtBot, larkmoor: Job):  # type: ignore[no-untyped-def]
+def session(tmp_path: Path, qtbot: QtBot, larkmoor: Job) -> Iterator[Session]:
     """A session with the demo open."""
     made = Session(Keeper(tmp_path))
     made.start(Document(larkmoor), None)
@@ -131,7 +135,7 @@ def test_undo_and_redo_walk_the_history_by_its_words(session: Session) -> None:
     """Undo is a list of jobs; a new edit forgets what was undone."""
     first = session.job
     for name in ("a", "b"):
-        assert session.edit(f"call it {name}", partial(rename, name=name))
+        assert session.edit(Change(f"call it {name}", partial(rename, name=name)))
     assert session.undo_words == "call it b"
     session.undo()
     session.undo()
@@ -142,14 +146,14 @@ def test_undo_and_redo_walk_the_history_by_its_words(session: Session) -> None:
     session.redo()
     assert session.job is not None
     assert session.job.name == "a"
-    session.edit("call it c", partial(rename, name="c"))
+    session.edit(Change("call it c", partial(rename, name="c")))
     assert session.redo_words == ""
 
 
 def test_an_edit_that_changes_nothing_makes_no_step(session: Session) -> None:
     """Enter in a field that holds what it held is no edit."""
     assert session.job is not None
-    assert session.edit("the same", partial(rename, name=session.job.name))
+    assert session.edit(Change("the same", partial(rename, name=session.job.name)))
     assert session.undo_words == ""
 
 
@@ -157,7 +161,7 @@ def test_a_refused_edit_is_told_and_changes_nothing(session: Session, qtbot: QtB
     """One sentence, the same job."""
     before = session.job
     with qtbot.waitSignal(session.failed) as told:
-        assert not session.edit("no name", partial(rename, name=" "))
+        assert not session.edit(Change("no name", partial(rename, name=" ")))
     assert told.args == ["a job needs a name"]
     assert session.job is before
 
@@ -165,9 +169,9 @@ def test_a_refused_edit_is_told_and_changes_nothing(session: Session, qtbot: QtB
 def test_only_studies_of_the_current_job_are_shown(session: Session, qtbot: QtBot) -> None:
     """While one edits on, studies of jobs that are past are dropped."""
     shown = []
-    session.studied.connect(lambda s: shown.append(s.survey.job.name))
+    session.studied.connect(lambda s: shown.append(s.of(SurveyFound).job.name))
     for name in "abcdef":
-        session.edit(name, partial(rename, name=name))
+        session.edit(Change(name, partial(rename, name=name)))
     qtbot.waitUntil(lambda: session.quiet, timeout=60_000)
     assert set(shown) == {"f"}
 
@@ -187,15 +191,15 @@ def test_the_lead_says_each_verdict_in_words(qtbot: QtBot) -> None:
     qtbot.addWidget(lead)
     lead.show_verdicts({"level": "fix"})
     names = [s.accessibleName() for s in lead.splices.values()]
-    assert len(names) == len(STATIONS)
+    assert len(names) == len(REGISTER)
     assert "Station 3, Level: fix" in names
     assert "Station 1, Survey: not studied yet" in names
 
 
 def test_a_telltale_paints_any_value(qtbot: QtBot) -> None:
     """Far beyond its scale, at its ends, or nothing at all."""
-    for dial in DIALS:
-        tale = TellTale(dial)
+    for station, dial in [(e.key, d) for e in REGISTER for d in e.dials]:
+        tale = TellTale(station, dial)
         qtbot.addWidget(tale)
         for span in (None, (-1e9, 0.0, 1e9), (dial.scale[0],) * 3):
             tale.show_value("x", span, "fix", "a note")

@@ -12,18 +12,21 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
 
 from pigtail.catalogue.demo import demo
-from pigtail.desktop.helper import Helper
 from pigtail.desktop.start import Loader, Opening, told
 from pigtail.desktop.window import MainWindow
-from pigtail.job.edits import rename
-from pigtail.job.model import Job
+from pigtail.edits.change import Change
+from pigtail.edits.values import rename
+from pigtail.job.document import Job
+from pigtail.service import services
+from pigtail.service.client import Helper
 
 HERE = Path(__file__).parent
 
 
-def test_the_demo_command_paints_first_and_is_ready_after(qtbot) -> None:  # type: ignore[no-untyped-def]
+def test_the_demo_command_paints_first_and_is_ready_after(qtbot: QtBot) -> None:
     """The frame is painted before anything heavy is asked for; then the job is read and studied by the helper."""
     helper = Helper()
     window = MainWindow("Larkmoor Forty")
@@ -35,7 +38,7 @@ def test_the_demo_command_paints_first_and_is_ready_after(qtbot) -> None:  # typ
     assert assembly is not None
     qtbot.waitUntil(lambda: assembly.quiet, timeout=60_000)
     assert window.lead.splices["power"].verdict == "fix"
-    assert assembly.here == "power"
+    assert assembly.views.here == "power"
     assert "Larkmoor" in window.windowTitle()
     window.close()
     loader.close()
@@ -44,7 +47,7 @@ def test_the_demo_command_paints_first_and_is_ready_after(qtbot) -> None:  # typ
 def test_what_the_first_paint_needs_imports_no_heavy_package() -> None:
     """Neither NumPy nor the document's package is loaded before the frame is painted."""
     code = (
-        "import sys; import pigtail.__main__, pigtail.desktop.helper, pigtail.desktop.start; "
+        "import sys; import pigtail.__main__, pigtail.service.client, pigtail.desktop.start; "
         "print([m for m in ('numpy', 'msgspec', 'scipy', 'jinja2', 'reportlab', 'argparse') if m in sys.modules])"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
@@ -58,25 +61,29 @@ def test_the_window_needs_no_numbers_package_to_show_studies() -> None:
     assert done.stdout.strip() == "False"
 
 
+def no_such_service() -> None:
+    """A service that the process does not have."""
+
+
 def test_a_helper_that_dies_is_started_again(larkmoor: Job) -> None:
     """The next question is answered by a new process; errors come back as they were raised."""
     helper = Helper()
     try:
-        first = helper.call("study", larkmoor)
+        first = helper.call(services.study, larkmoor)
         os.kill(helper._pid, signal.SIGKILL)
-        assert helper.call("study", larkmoor) == first
+        assert helper.call(services.study, larkmoor) == first
         with pytest.raises(KeyError):
-            helper.call("no such service")
-        assert helper.call("study", rename(larkmoor, "x")).verdicts == first.verdicts  # type: ignore[attr-defined]
+            helper.call(no_such_service)
+        assert helper.call(services.study, rename(larkmoor, "x")).verdicts == first.verdicts
     finally:
         helper.close()
     assert helper._pid == 0
 
 
 def test_a_recovery_folder_that_cannot_be_made_is_told_and_edits_are_kept_elsewhere(
-    qtbot,
+    qtbot: QtBot,
     monkeypatch: pytest.MonkeyPatch,
-    tmp_path: Path,  # type: ignore[no-untyped-def]
+    tmp_path: Path,
 ) -> None:
     """One sentence in the window; the job opens all the same."""
     blocked = tmp_path / "a file"
@@ -91,7 +98,7 @@ def test_a_recovery_folder_that_cannot_be_made_is_told_and_edits_are_kept_elsewh
     assert loader.assembly is not None
     assert "cannot be written" in window.message.words.text()
     with qtbot.waitSignal(loader.assembly.session.kept, timeout=60_000):
-        loader.assembly.session.edit("name", lambda job: rename(job, "kept"))
+        loader.assembly.session.edit(Change("name", lambda job: rename(job, "kept")))
     qtbot.waitUntil(lambda: loader.assembly.quiet, timeout=60_000)
     window.may_close = lambda: True
     window.close()
@@ -99,8 +106,8 @@ def test_a_recovery_folder_that_cannot_be_made_is_told_and_edits_are_kept_elsewh
 
 
 def test_what_goes_wrong_in_a_slot_is_told_and_the_window_lives(
-    qtbot, capsys: pytest.CaptureFixture[str]
-) -> None:  # type: ignore[no-untyped-def]
+    qtbot: QtBot, capsys: pytest.CaptureFixture[str]
+) -> None:
     """Without this Qt would end the program."""
     window = MainWindow("x")
     qtbot.addWidget(window)
@@ -115,7 +122,7 @@ WINDOW = """
 import sys
 from PyQt6.QtCore import QTimer
 from pigtail.desktop import start
-from pigtail.desktop.helper import Helper
+from pigtail.service.client import Helper
 from pigtail.desktop.window import MainWindow
 app = start.make_application(["pigtail"])
 window = MainWindow("x")
@@ -123,7 +130,7 @@ loader = start.Loader(window, start.Opening("x", demo="larkmoor"), Helper())
 number = [0]
 def kept(n): print("kept edit", n - 1, flush=True)  # the demo itself is number 1
 def edit():
-    from pigtail.job.edits import set_brief
+    from pigtail.edits.values import set_brief
     number[0] += 1
     wanted = f"edit {number[0]}"
     loader.assembly.session.edit("brief", lambda job: set_brief(job, wanted, ""))

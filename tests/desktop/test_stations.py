@@ -8,23 +8,30 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
+from tests.desktop.conftest import Bench
 
-from pigtail.advice.networks import drop_network, set_converter
+from pigtail import edits
 from pigtail.advice.plan import propose
 from pigtail.advice.remedies import schools
 from pigtail.catalogue.demo import demo
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.desktop import theme
+from pigtail.desktop.lead import Lead
 from pigtail.desktop.newjob import NewJob
-from pigtail.desktop.stations import KEYS, station_class
-from pigtail.desktop.stations.level import LevelStation
-from pigtail.desktop.stations.returns import ReturnsStation
-from pigtail.desktop.stations.survey import SurveyStation
+from pigtail.desktop.stations import station_class
+from pigtail.desktop.stations.level.station import LevelStation
+from pigtail.desktop.stations.power.station import PowerStation
+from pigtail.desktop.stations.returns.station import ReturnsStation
+from pigtail.desktop.stations.survey.station import SurveyStation
+from pigtail.desktop.wants import Answer
 from pigtail.desktop.why import Why
-from pigtail.job import edits
-from pigtail.job.model import Job, SupplyClass
-from pigtail.job.reading_edits import strike_reading
+from pigtail.edits.change import Change
+from pigtail.edits.plan import drop_network, set_converter
+from pigtail.edits.readings import strike_reading
+from pigtail.job.document import Job, SupplyClass
 from pigtail.studies.all import study_job
+from pigtail.studies.power.found import PowerFound
+from pigtail.studies.register import REGISTER, Entry
 
 
 def empty() -> Job:
@@ -92,7 +99,7 @@ def test_each_station_paints_the_job_at_any_size(name: str, qtbot: QtBot, qapp: 
     """Shown, shrunk, widened; what it shows is also said in words."""
     job = JOBS[name]()
     studies = study_job(job)
-    for key in KEYS:
+    for key in [e.key for e in REGISTER]:
         station = station_class(key)()
         qtbot.addWidget(station)
         station.show_job(job, studies)
@@ -158,11 +165,11 @@ def test_returns_drops_schools_of_a_job_that_is_past(qtbot: QtBot) -> None:
     first, second = demo("larkmoor").job, demo("tidewell").job
     station = ReturnsStation()
     qtbot.addWidget(station)
-    asked = []
-    station.schools_wanted.connect(asked.append)
+    asked: list[Answer] = []
+    station.wants.connect(asked.append)
     for job in (first, second, second):
         station.show_job(job, study_job(job))
-    assert asked == [first, second]
+    assert [want.arguments for want in asked] == [(first,), (second,)]
     station.show_schools(first, schools(first))
     assert station.rows.rows == ()
     station.show_schools(second, schools(second))
@@ -174,9 +181,9 @@ def test_why_keeps_the_picked_finding_while_its_numbers_change(qtbot: QtBot) -> 
     job = demo("larkmoor").job
     why = Why()
     qtbot.addWidget(why)
-    why.show_study("Power", study_job(job).power)
+    why.show_study("Power", study_job(job).of(PowerFound))
     why.pick("power.overheats")
-    why.show_study("Power", study_job(edits.rename(job, "x")).power)
+    why.show_study("Power", study_job(edits.rename(job, "x")).of(PowerFound))
     assert why._picked == ("power.overheats", "supply")
 
 
@@ -207,10 +214,10 @@ def test_the_dialog_makes_the_job_it_shows(qtbot: QtBot) -> None:
     assert terminal.dc.basis.value == "typical"
 
 
-def test_networks_are_found_and_used(bench) -> None:  # type: ignore[no-untyped-def]
+def test_networks_are_found_and_used(bench: Bench) -> None:
     """Find, choose, use: the feed has the network; the next edit makes the list go."""
     bench.open_demo().run("go_level")
-    found = bench.assembly.view("level").found
+    found = bench.assembly.views.of("level").found
     bench.click(found.seek)
     bench.qtbot.waitUntil(lambda: found.table.isVisible() and not found.searching, timeout=60_000)
     words = found.rows.rows[0][0].text.removeprefix("● ")
@@ -221,3 +228,44 @@ def test_networks_are_found_and_used(bench) -> None:  # type: ignore[no-untyped-
     assert words.startswith("sum")
     assert not found.table.isVisible()
     assert bench.verdicts()["level"] == "good"
+
+
+def test_the_lead_takes_twelve_stations_on_a_small_window(qtbot: QtBot) -> None:
+    """At 700 pixels of window nothing is squeezed out: each splice is a line tall, and the cable ends below the last."""
+    entries = [*REGISTER, *(Entry(f"room{k}", f"Room {k}", "to come") for k in range(12 - len(REGISTER)))]
+    lead = Lead(entries)
+    qtbot.addWidget(lead)
+    lead.resize(164, 552)
+    lead.show()
+    QApplication.processEvents()
+    tall = [s.height() for s in lead.splices.values()]
+    assert len(tall) == 12
+    assert min(tall) >= 32
+    last = list(lead.splices.values())[-1]
+    assert last.geometry().bottom() < lead.card.geometry().top() <= 552 - 40
+    lead.resize(164, 1200)
+    QApplication.processEvents()
+    assert {s.height() for s in lead.splices.values()} == {70}
+
+
+def test_the_supply_that_needs_most_is_shown_and_others_can_be_chosen(qtbot: QtBot, mended: Job) -> None:
+    """Two modules: the one whose supply is worst is on view; another is chosen, stays chosen, and its converter is changed."""
+    job = propose(edits.add_module(mended, make_module("wireless_receiver_low", "second")), "second")
+    (other,) = (x for x in job.links if x.at("out") == ("second.supply",))
+    job = set_converter(job, other.id, "direct")
+    station = PowerStation()
+    qtbot.addWidget(station)
+    station.show_job(job, study_job(job))
+    assert station.module.count() == 2
+    assert station.module.currentData() == other.id
+    station.module.setCurrentIndex(1 - station.module.currentIndex())
+    station.module.activated.emit(station.module.currentIndex())
+    assert station.converter.currentData() == "buck"
+    told: list[Change] = []
+    station.edited.connect(told.append)
+    station.converter.setCurrentIndex(station.converter.findData("linear"))
+    station.converter.activated.emit(station.converter.currentIndex())
+    after = told[0].edit(job)
+    assert [s.topology for s in after.link("supply").sections] == ["linear"]  # type: ignore[union-attr]
+    station.show_job(after, study_job(after))
+    assert station.module.currentData() == "supply"

@@ -10,13 +10,16 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QColor, QImage, QPageSize, QPainter, QPdfWriter, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
+from tests.desktop.conftest import Bench
 
 from pigtail.bench.truth import load, shipped
 from pigtail.desktop import ask
 from pigtail.desktop.meterdialog import NETWORK, SERIAL, MeterDialog
-from pigtail.desktop.stations.survey_pictures import load_image, page_count
+from pigtail.desktop.stations.survey.pictures import load_image, page_count
+from pigtail.desktop.stations.survey.station import SurveyStation
+from pigtail.desktop.tables import RowsModel
+from pigtail.job.document import Act, Channel, Trait, Use, Way
 from pigtail.job.file import Document
-from pigtail.job.model import Act, Channel, Trait, Use, Way
 from pigtail.job.places import Pad
 from pigtail.job.roles import role_of
 
@@ -24,28 +27,30 @@ KNOWN, LOG, CHAIN, POINTS, SWEEP, PICTURES, HAZARD = range(7)
 
 
 @pytest.fixture
-def survey(bench):  # type: ignore[no-untyped-def]
+def survey(bench: Bench) -> SurveyStation:
     """The Survey of a receiver-amplifier's papers."""
-    bench.assembly.start(Document(load(shipped()["brindle"]).papers), None, unsaved=True)
+    bench.assembly.files.start(Document(load(shipped()["brindle"]).papers), None, unsaved=True)
     bench.settle()
     bench.run("go_survey")
-    return bench.assembly.view("survey")
+    view = bench.assembly.views.of("survey")
+    assert isinstance(view, SurveyStation)
+    return view
 
 
-def page(bench, survey, number: int):  # type: ignore[no-untyped-def]
+def page(bench: Bench, survey: SurveyStation, number: int) -> SurveyStation:
     """Turn to a page."""
     survey.view.setCurrentIndex(number)
     QApplication.processEvents()
     return survey
 
 
-def put(bench, model, row: int, column: int, text: str) -> None:  # type: ignore[no-untyped-def]
+def put(bench: Bench, model: RowsModel, row: int, column: int, text: str) -> None:
     """Type over a cell and settle."""
     model.setData(model.index(row, column), text)
     bench.settle()
 
 
-def test_points_are_edited_in_their_table(bench, survey) -> None:  # type: ignore[no-untyped-def]
+def test_points_are_edited_in_their_table(bench: Bench, survey: SurveyStation) -> None:
     """Name, role with channel, stage, place, pad, ring-out, states and traits; what makes no sense is refused."""
     page(bench, survey, POINTS)
     model = survey.points.rows
@@ -90,7 +95,9 @@ def test_points_are_edited_in_their_table(bench, survey) -> None:  # type: ignor
         assert bench.session.job is before
 
 
-def test_points_are_added_given_places_and_removed(bench, survey, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+def test_points_are_added_given_places_and_removed(
+    bench: Bench, survey: SurveyStation, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Another place on the net takes the place of the first; a point that is used stays."""
     page(bench, survey, POINTS)
     monkeypatch.setattr(ask, "line", lambda *_a, **_k: "TP9")
@@ -112,7 +119,9 @@ def test_points_are_added_given_places_and_removed(bench, survey, monkeypatch: p
     assert "is used by" in bench.message()
 
 
-def test_chain_and_states_are_edited(bench, survey, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+def test_chain_and_states_are_edited(
+    bench: Bench, survey: SurveyStation, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """What a stage does decides what its points are; states are added and one plays."""
     page(bench, survey, CHAIN)
     stages = survey.stages
@@ -136,7 +145,9 @@ def test_chain_and_states_are_edited(bench, survey, monkeypatch: pytest.MonkeyPa
     assert len(bench.session.job.host.states) == 4
 
 
-def test_a_connector_is_added_and_typed_in(bench, survey, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[no-untyped-def]
+def test_a_connector_is_added_and_typed_in(
+    bench: Bench, survey: SurveyStation, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A row a pin, a column a live state; the class follows as the last state is typed."""
     page(bench, survey, SWEEP)
     monkeypatch.setattr(ask, "line", lambda *_a, **_k: "CN1")
@@ -156,7 +167,7 @@ def test_a_connector_is_added_and_typed_in(bench, survey, monkeypatch: pytest.Mo
     assert bench.assembly.strip.point.currentData() == "host.cn1_2"
 
 
-def test_before_touching_tells_how_long_to_wait(bench, survey) -> None:  # type: ignore[no-untyped-def]
+def test_before_touching_tells_how_long_to_wait(bench: Bench, survey: SurveyStation) -> None:
     """Reservoir and voltage give a bleeder; a resistor across gives a time; the reading is asked for all the same."""
     page(bench, survey, HAZARD)
     bench.type(bench.find(QLineEdit, "host_reservoir"), "4700u")
@@ -195,15 +206,15 @@ def papers(tmp_path: Path, qapp: QApplication) -> Path:
 
 
 def test_points_are_pinned_on_a_photo(
-    bench, survey, photo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:  # type: ignore[no-untyped-def]
+    bench: Bench, survey: SurveyStation, photo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Added beside the job, pinned by a click, scaled by two, zoomed by the wheel; a pin brings its point to the probes."""
     page(bench, survey, PICTURES)
     bench.click(bench.find(QPushButton, "add_picture"))
     assert "save the job first" in bench.message()
     bench.session.save(tmp_path / "job.pigtail")
     bench.settle()
-    bench.assembly.go("survey")
+    bench.assembly.views.go("survey")
     monkeypatch.setattr(ask, "picture_paths", lambda *_a: [photo])
     bench.click(bench.find(QPushButton, "add_picture"))
     panel, board = survey.pictures, survey.pictures.board
@@ -241,13 +252,13 @@ def test_points_are_pinned_on_a_photo(
 
 
 def test_pages_of_the_papers_are_pictures(
-    bench, survey, papers: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:  # type: ignore[no-untyped-def]
+    bench: Bench, survey: SurveyStation, papers: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A PDF becomes a picture a page; a file that is none is refused."""
     bench.session.save(tmp_path / "job.pigtail")
     bench.settle()
     page(bench, survey, PICTURES)
-    bench.assembly.go("survey")
+    bench.assembly.views.go("survey")
     assert page_count(papers) == 2
     assert load_image(papers, 2).width() > 500
     assert load_image(papers, 3).isNull()
@@ -261,11 +272,11 @@ def test_pages_of_the_papers_are_pictures(
     assert "no picture or PDF" in bench.message()
 
 
-def test_taps_are_ranked_chosen_and_used(bench, answers: Callable[..., None]) -> None:  # type: ignore[no-untyped-def]
+def test_taps_are_ranked_chosen_and_used(bench: Bench, answers: Callable[..., None]) -> None:
     """Arrow keys go through the candidates; the checks go to the probes; a better point takes the place of the used one."""
     bench.open_demo().run("go_taps")
-    view = bench.assembly.view("taps")
-    bench.choose(view.wants, "supply_switched")
+    view = bench.assembly.views.of("taps")
+    bench.choose(view.wanted, "supply_switched")
     ranking = view.ranking
     first = view.candidate().address
     ranking.setFocus()
@@ -279,7 +290,7 @@ def test_taps_are_ranked_chosen_and_used(bench, answers: Callable[..., None]) ->
     assert "host.rail_high" in used
     assert "host.rail_low" not in used
     bench.run("undo")
-    bench.choose(view.wants, "digital")
+    bench.choose(view.wanted, "digital")
     assert view.candidate() is None
     assert "no point of this kind" in ranking.accessibleName()
 

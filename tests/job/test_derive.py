@@ -10,6 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pigtail.catalogue.kinds import make_host
+from pigtail.edits.readings import log_reading, strike_reading
+from pigtail.edits.values import new_job
 from pigtail.job.derive import (
     FULL_SCALE,
     TooWeakError,
@@ -22,11 +24,9 @@ from pigtail.job.derive import (
     source_impedance,
     telling,
 )
-from pigtail.job.edits import new_job
+from pigtail.job.document import Function, Job
 from pigtail.job.log import log_of
 from pigtail.job.meters import meter, meters
-from pigtail.job.model import Function, Job
-from pigtail.job.reading_edits import log_reading, strike_reading
 from pigtail.job.readings import effective
 from pigtail.units import Basis
 from pigtail.units.known import Known
@@ -191,7 +191,7 @@ def test_the_log_finds_readings_by_point_and_pair(job: Job) -> None:
 
 def test_a_reading_is_corrected_for_the_meter_before_it_counts(job: Job) -> None:
     """An output behind a megohm, biased at 1 V, shows a tenth less on 10 MΩ: what counts is what is there."""
-    from pigtail.job.edits import set_value
+    from pigtail.edits.values import set_value
 
     job = set_value(job, "host.rec_left", "impedance", Known.of(1e6, "Ω", Basis.DOCUMENTED))
     job = logged(job, "host.rec_left", 1.0 / 1.1, Function.DC_VOLTS)

@@ -7,13 +7,14 @@ from datetime import datetime
 
 import pytest
 
-from pigtail.advice.networks import add_network, drop_network, propose_plan, regauged, set_converter, set_rail
+from pigtail import edits
+from pigtail.advice.proposing import propose_plan
 from pigtail.catalogue.kinds import make_host, make_module
-from pigtail.job import edits
+from pigtail.edits.plan import add_network, drop_network, regauged, set_converter, set_rail
+from pigtail.edits.readings import log_reading, strike_reading
 from pigtail.job.check import check_job
+from pigtail.job.document import Function, Job, Link, Purpose, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
-from pigtail.job.model import Function, Job, Link, Purpose, SupplyClass
-from pigtail.job.reading_edits import log_reading, strike_reading
 from pigtail.units import Basis, Known
 
 OHM = Known.of(3300.0, "Ω", Basis.TYPICAL)

@@ -7,15 +7,16 @@ import os
 import resource
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from pigtail.catalogue.demo import demo_bytes
+from pigtail.job.document import Job
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import MAX_BYTES, Document, decode, encode, load, save, schema
-from pigtail.job.model import Job
 
 
 def raw() -> dict[str, Any]:
@@ -53,7 +54,7 @@ def test_unknown_fields_are_kept() -> None:
     assert again["links"][0]["sections"][2]["parts"][1]["supplier"] == "drawer 7"
 
 
-def _set(path: str, value: Any):  # type: ignore[no-untyped-def]
+def _set(path: str, value: Any) -> Callable[[dict[str, Any]], None]:
     """A mutation of the raw job: `a.b.0.c` set to a value."""
 
     def mutate(job: dict[str, Any]) -> None:
@@ -100,7 +101,9 @@ FAULTS = [
 
 
 @pytest.mark.parametrize(("mutate", "words"), FAULTS, ids=[w for _, w in FAULTS])
-def test_a_faulty_job_is_refused_in_one_sentence(mutate, words: str) -> None:  # type: ignore[no-untyped-def]
+def test_a_faulty_job_is_refused_in_one_sentence(
+    mutate: Callable[[dict[str, Any]], None], words: str
+) -> None:
     """Wrong types, wrong references, impossible values: the sentence tells what and where."""
     job = raw()
     mutate(job)

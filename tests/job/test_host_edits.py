@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import inspect
 from datetime import datetime
+from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
 
+from pigtail import edits
 from pigtail.advice.plan import propose
 from pigtail.advice.remedies import advised
 from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
-from pigtail.job import edits, host_edits, reading_edits
+from pigtail.edits import host as host_edits
+from pigtail.edits import readings as reading_edits
 from pigtail.job.check import check_job
-from pigtail.job.errors import EditError, FileError, JobError, LiveChassisError
-from pigtail.job.file import Document, decode, encode, load
-from pigtail.job.model import (
+from pigtail.job.document import (
     HOST,
     Act,
     AudioIn,
@@ -24,6 +25,7 @@ from pigtail.job.model import (
     Job,
     Join,
     Link,
+    Mode,
     Picture,
     Pin,
     Plus,
@@ -34,9 +36,12 @@ from pigtail.job.model import (
     SupplyClass,
     Trait,
 )
+from pigtail.job.errors import EditError, FileError, JobError, LiveChassisError
+from pigtail.job.file import Document, decode, encode, load
 from pigtail.job.places import Pad, Place
 from pigtail.job.reading_import import read_rows, text_of, value_of
 from pigtail.studies.all import study_job
+from pigtail.studies.taps.found import TapsFound
 from pigtail.units import Basis
 from pigtail.units.known import Known
 
@@ -245,12 +250,12 @@ def every_edit() -> dict[str, object]:
         edits.rename: ("name",), edits.set_brief: ("w", "n"), edits.set_name_and_brief: ("a", "b", "c"), edits.set_supply: (SupplyClass.LIVE_CHASSIS,), edits.set_ambient: (None,),
         edits.set_value: ("host.pickup", "wanted", known), edits.set_path: ("host", "pickup_to_star", None), edits.add_module: (make_module("wireless_receiver_5v", "m2"),),
         edits.add_link: (link,), edits.replace_link: (link,), edits.remove_link: ("x",), edits.set_sections: ("x", (Section(topology="wire"),)), edits.set_part: ("x", 0, "r1", known),
-        edits.set_parts: ("x", 0, (("r1", known),)), edits.lock_part: ("x", 0, "r1", True),
+        edits.set_parts: ("x", 0, (("r1", known),)), edits.lock_part: ("x", 0, "r1", True), edits.set_rating: ("x", 0, "r1", None),
         edits.set_capacitor: ("x", 0, "c1", Plus.FILM), edits.set_values: ((("host.record_in", "impedance", known),),),
         edits.set_conductor: ("x", "in"), edits.move_tap: ("host.star", "host.pickup_return"),
         host_edits.add_point: (Rail(id="new", name="new"),), host_edits.remove_point: ("host.pickup",), host_edits.set_point: ("host.pickup",), host_edits.set_role: ("host.pickup", "audio out"),
         host_edits.take_class: ("host.pickup", "rail", ()), host_edits.set_place: ("host.pickup",), host_edits.add_alternative: ("host.pickup", Place(part="R1")), host_edits.use_alternative: ("host.pickup", 0),
-        host_edits.set_trait: ("host.pickup", Trait.SHARED, True), host_edits.add_connector: ("J1", 3), host_edits.set_states: ((State(id="off", name="off"), State(id="on", name="on")),), host_edits.add_state: ("more",),
+        host_edits.set_trait: ("host.pickup", Trait.SHARED, True), host_edits.add_connector: ("J1", 3), host_edits.set_states: ((State(id="off", name="off"), State(id="on", name="on")),), host_edits.add_state: ("more",), host_edits.set_state_kind: ("on", Mode.STANDBY),
         host_edits.set_stages: ((),), host_edits.add_stage: ("more",), host_edits.remove_stage: ("tuner",), host_edits.move_stage: ("tuner", 1), host_edits.set_acts: ("tuner", ()), host_edits.rename_stage: ("tuner", "x"),
         host_edits.set_domain: ("tuner", "x"), host_edits.put_on_stage: ("host.pickup", "tuner"), host_edits.set_host_value: ("bleeder", None), host_edits.add_picture: (PICTURE,), host_edits.remove_picture: ("top",),
         host_edits.pin_point: ("top", "host.pickup", 0.1, 0.1), host_edits.unpin: ("top", "host.pickup"), host_edits.set_scale: ("top", 0.5, 5.0), host_edits.replace_host: (live().host,),
@@ -267,7 +272,7 @@ def test_no_edit_is_forgotten_here() -> None:
     no_edits = {"checked", "new_job", "free_id", "id_of", "taken", "log_reading", "unit_of"}
     found = {
         name
-        for module in (edits, host_edits, reading_edits)
+        for module in (edits.values, edits.links, host_edits, reading_edits)
         for name, f in inspect.getmembers(module, inspect.isfunction)
         if f.__module__ == module.__name__ and not name.startswith("_")
     }
@@ -310,8 +315,8 @@ def test_no_plan_and_no_remedy_wires_a_live_chassis(host: str) -> None:
         with pytest.raises(JobError):
             propose(job, "m")
     studies = advised(job, study_job(job))
-    assert studies.taps.verdict.value == "stop"
-    assert all(not w.candidates for w in studies.taps.wants)
+    assert studies.of(TapsFound).verdict.value == "stop"
+    assert all(not w.candidates for w in studies.of(TapsFound).wants)
     for finding in studies.findings:
         for remedy in finding.remedies:
             try:
@@ -320,7 +325,7 @@ def test_no_plan_and_no_remedy_wires_a_live_chassis(host: str) -> None:
                 continue
 
 
-def test_no_file_brings_a_wire_to_a_live_chassis(tmp_path) -> None:  # type: ignore[no-untyped-def]
+def test_no_file_brings_a_wire_to_a_live_chassis(tmp_path: Path) -> None:
     """A file that plans one is refused in one sentence; so is one whose host is made live in a text editor."""
     path = tmp_path / "live.pigtail"
     path.write_bytes(encode(Document(wired(live()))))

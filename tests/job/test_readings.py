@@ -4,9 +4,9 @@ from datetime import datetime
 
 import pytest
 
+from pigtail.edits.readings import log_reading, strike_reading
+from pigtail.job.document import Function, Job
 from pigtail.job.meters import meter
-from pigtail.job.model import Function, Job
-from pigtail.job.reading_edits import log_reading, strike_reading
 from pigtail.job.readings import effective
 from pigtail.units import Basis
 

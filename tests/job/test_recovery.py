@@ -8,9 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from pigtail.job.edits import rename
+from pigtail.edits.values import rename
+from pigtail.job.document import Job
 from pigtail.job.file import Document
-from pigtail.job.model import Job
 from pigtail.job.recovery import Keeper, discard, leftovers
 
 TOOLS = Path(__file__).parents[2] / "tools"

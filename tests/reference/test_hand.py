@@ -13,7 +13,9 @@ import scipy.optimize
 import scipy.signal
 
 from pigtail.catalogue.demo import demo
+from pigtail.job.document import Job
 from pigtail.studies.all import study_job
+from pigtail.studies.returns.found import ReturnsFound
 from pigtail.units.wire import awg_diameter_mm, ohm_per_m
 
 STUDIES = study_job(demo("larkmoor").job)
@@ -107,7 +109,7 @@ def test_dropout_margin_is_taken_in_the_burst() -> None:
     assert number("power.dropout_margin_v") == pytest.approx(vin - 5.0 - 2.0, rel=2e-3)
 
 
-def test_a_buck_draws_by_power(mended) -> None:  # type: ignore[no-untyped-def]
+def test_a_buck_draws_by_power(mended: Job) -> None:
     """Iin = Vout·Iout/(η·Vin) + Iq."""
     studies = study_job(mended)
     wanted = 0.035 + 0.002 + 5.0 * 0.130 / (0.85 * 24.1)
@@ -124,7 +126,7 @@ def test_two_returns_share_the_burst_as_their_conductances() -> None:
     """Ia = I·Rs/(Rs + Ra + Rboard + Rpath), its drop Ia·Ra divided like the signal, re the signal in dB."""
     total = 2 * WIRE_26 + 0.005 + 0.060
     audio = 0.130 * WIRE_26 / total
-    detail = STUDIES.returns.detail
+    detail = STUDIES.of(ReturnsFound).detail
     assert detail is not None
     currents = {b.link: abs(b.current) for b in detail.branches if b.link}
     assert currents["audio_return"] == pytest.approx(audio, rel=0.03)

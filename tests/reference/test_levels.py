@@ -9,11 +9,12 @@ import pytest
 from scipy import signal
 
 from feeds import hall, headphones, known, speaker, through
-from pigtail.catalogue.topologies import data
+from pigtail import edits
 from pigtail.circuit import ac, noise, parse, transient
-from pigtail.job import edits
-from pigtail.studies.compile import compile_job
-from pigtail.studies.level import study_level
+from pigtail.model.model import Model
+from pigtail.model.netlist import compile_job
+from pigtail.model.terminals import library
+from pigtail.studies.level.study import study_level
 from pigtail.units.decibels import dbv, from_dbu, from_dbv
 
 #: Radians a second of 3180, 318 and 75 µs.
@@ -146,7 +147,7 @@ def test_headphones_are_as_loud_as_the_arithmetic_says(
         job = edits.set_value(job, "host.out_left", field, known(value, unit, 0.0))
     for field, value, unit in (("impedance", ohm, "Ω"), ("sensitivity", sensitivity, "dB")):
         job = edits.set_value(job, "m.left", field, known(value, unit, 0.0))
-    numbers = next(d for d in study_level(job).feeds if d.link == "feed_left").numbers
+    numbers = next(d for d in study_level(Model.of(job)).feeds if d.link == "feed_left").numbers
     assert numbers["power_w"].value == pytest.approx(milliwatts / 1e3, rel=0.02)
     assert numbers["spl_db"].value == pytest.approx(spl, abs=0.1)
 
@@ -168,7 +169,7 @@ def test_a_supply_allows_the_power_that_its_swing_makes(
     """The study's most, and the same from the solved swing of a deck driven to its supply."""
     job = through(speaker(), "feed", key, supply=supply, drop=drop, imax=100.0)
     job = edits.set_value(job, "m.plus", "impedance", known(ohm, "Ω", 0.0))
-    assert study_level(job).numbers["level.most_w"].value == pytest.approx(watts, rel=1e-3)
+    assert study_level(Model.of(job)).numbers["level.most_w"].value == pytest.approx(watts, rel=1e-3)
     peak = (supply / 2 - drop) * (2 if key == "amp_bridged" else 1)
     t = np.linspace(0, 1, 2000, endpoint=False)
     assert np.mean((peak * np.sin(2 * np.pi * t)) ** 2 / ohm) == pytest.approx(watts, rel=1e-3)
@@ -179,7 +180,7 @@ def test_the_ways_of_a_crossover_sum_flat_as_fourth_order_filters_do() -> None:
     an all-pass: S. Linkwitz, JAES 24, 1976, from memory)."""
     corner = 1800.0
     hertz = np.geomspace(100, 20e3, 25)
-    deck = f"t\n{data('models.cir')}\nX1 a 0 way_low emf=1 impedance=100 drive=1 corner={corner}\nX2 b 0 way_high emf=1 impedance=100 drive=1 corner={corner}\n"
+    deck = f"t\n{library()}\nX1 a 0 way_low emf=1 impedance=100 drive=1 corner={corner}\nX2 b 0 way_high emf=1 impedance=100 drive=1 corner={corner}\n"
     ours = ac(parse(deck), hertz)
     theirs = {}
     for kind in ("low", "high"):
@@ -196,10 +197,12 @@ def test_the_thump_is_that_of_a_run_in_time(bias: float) -> None:
     job = hall()
     for side in ("m.out_left", "m.out_right"):
         job = edits.set_value(job, side, "bias", known(bias, "V", 0.0))
-    told = study_level(job).numbers["level.thump_v"].value
+    told = study_level(Model.of(job)).numbers["level.thump_v"].value
     text = compile_job(job, job.working_state()).text
-    ramp = f"DC {bias} PWL(0 0 10m {bias})"
-    text = text.replace("Ve e ret DC {bias} AC {emf*drive}\nRz e t", f"Ve e ret {ramp}\nRz e t", 1)
+    full = f"{{1meg*{bias}/impedance}}"
+    still = "Is 0 s DC {1meg*bias/impedance} AC {1meg*emf*drive/impedance}\nRs s 0 1u\nBe ret t"
+    assert still in text
+    text = text.replace(still, f"Is 0 s DC {full} PWL(0 0 10m {full})\nRs s 0 1u\nBe ret t")
     text = "\n".join(
         x
         for x in text.split("\n")

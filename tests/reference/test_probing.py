@@ -10,9 +10,9 @@ from scipy.integrate import solve_ivp
 
 from pigtail.circuit import ac, operating_point, parse
 from pigtail.job.derive import input_impedance, open_level, source_impedance
+from pigtail.job.document import Function
 from pigtail.job.meters import meter
-from pigtail.job.model import Function
-from pigtail.studies.discharge import SAFE_V, SOLDER_V, seconds_to
+from pigtail.studies.survey.discharge import SAFE_V, SOLDER_V, seconds_to
 from pigtail.units import Basis
 from pigtail.units.known import Known
 

@@ -17,7 +17,7 @@ import pytest
 from feeds import CASES, pad, through
 from pigtail.catalogue.demo import demo
 from pigtail.circuit import ac, operating_point, parse
-from pigtail.job.model import AudioIn, Job
+from pigtail.job.document import AudioIn, Job
 from pigtail.sheet.content import netlist_text
 
 SIMULATOR = shutil.which("ngspice")
@@ -48,9 +48,9 @@ def sinks(job: Job) -> list[str]:
 
 def cases() -> dict[str, Job]:
     """The demos, the flawed one mended and lifted, and a feed of every everyday kind."""
-    from pigtail.advice.networks import set_converter
     from pigtail.catalogue.topologies import topology
-    from pigtail.job.edits import set_sections
+    from pigtail.edits.links import set_sections
+    from pigtail.edits.plan import set_converter
 
     larkmoor = demo("larkmoor").job
     lifted = set_sections(larkmoor, "audio_return", (topology("lift").section(),))

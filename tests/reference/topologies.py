@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from pigtail.catalogue.topologies import Topology, data, topologies
+from pigtail.catalogue.topologies import Does, Topology, topologies
+from pigtail.model.terminals import macros
 
 DECKS = Path(__file__).parent / "decks"
 #: Macro-models beside the catalogue's networks, with what drives them.
@@ -21,13 +22,12 @@ MODELS = {
 
 def deck_of(shape: Topology) -> str:
     """The network between a biased source of 220 Ω and 22 kΩ with a metre of cable; supplies between 12 V and 100 Ω."""
-    head = f"{shape.title}\n{data('models.cir').strip()}\n{shape.netlist}\n"
+    inner = f"{macros()['opamp'].netlist.strip()}\n" if " opamp " in shape.netlist else ""
+    head = f"{shape.title}\n{inner}{shape.netlist}\n"
     nodes = " ".join(
         {"out": "out", "com": "c", "back": "b", "sup": "s"}.get(p, f"p_{p}") for p in shape.ports
     )
-    call = (
-        f"X1 {nodes} {shape.key}{' fed=1' if shape.supplied else ''}{' vin=12' if shape.switching else ''}\n"
-    )
+    call = f"X1 {nodes} {shape.key}\n"
     ground = "Rc c 0 10m\nRb b 0 20m\n"
     if "supply" in shape.purposes:
         return f"{head}{call}Vs p_in 0 DC 12\n{ground}Rl out c 100\n.op\n.end\n"
@@ -35,7 +35,7 @@ def deck_of(shape: Topology) -> str:
         f"V{k} e{k} 0 DC {1.3 - 0.2 * k:g} AC {1 - 0.4 * k:g}\nRs{k} e{k} p_{p} 220\n"
         for k, p in enumerate(shape.inputs)
     )
-    load = "8" if shape.power else "32" if shape.key == "headphone_amp" else "22k"
+    load = _load_of(shape)
     noise = ".noise v(out) V0 dec 200 20 20k\n" if shape.bought() else ""
     return (
         f"{head}{call}{sources}{ground}Vp s 0 DC 5\nRl out c {load}\nCl out c 100p\nCs p_{shape.inputs[0]} 0 30p\n"
@@ -43,12 +43,18 @@ def deck_of(shape: Topology) -> str:
     )
 
 
+def _load_of(shape: Topology) -> str:
+    if Does.DRIVES_SPEAKERS in shape.does:
+        return "8"
+    return "32" if Does.DRIVES_HEADPHONES in shape.does else "22k"
+
+
 def decks() -> dict[str, str]:
     """All of them by the name of their file."""
     found = {f"topology_{key}": deck_of(shape) for key, shape in topologies().items()}
     for name, lines in MODELS.items():
         found[f"model_{name}"] = (
-            f"{name}\n{data('models.cir').strip()}\n{lines}.op\n.ac dec 5 10 100k\n.end\n"
+            f"{name}\n{macros()[name].netlist.strip()}\n{lines}.op\n.ac dec 5 10 100k\n.end\n"
         )
     return found
 

@@ -10,11 +10,11 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
+from pigtail import edits
 from pigtail.advice.remedies import advised
 from pigtail.circuit import operating_point, parse
-from pigtail.job import edits
+from pigtail.job.document import Job
 from pigtail.job.errors import FileError
-from pigtail.job.model import Job
 from pigtail.job.places import Place
 from pigtail.sheet.content import make_sheet
 from pigtail.sheet.html import html_text
@@ -123,8 +123,8 @@ def test_what_was_heard_and_corrected_stands_in_the_sheet_in_words(tidewell: Job
     """Left and right as words, an open circuit as open, a correction beside what it corrects."""
     from datetime import datetime
 
-    from pigtail.job.model import Function
-    from pigtail.job.reading_edits import correct_reading, log_reading
+    from pigtail.edits.readings import correct_reading, log_reading
+    from pigtail.job.document import Function
     from pigtail.sheet.content import make_sheet
 
     when = datetime(2026, 11, 25, 10, 0)

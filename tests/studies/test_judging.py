@@ -7,19 +7,28 @@ import re
 import pytest
 
 from feeds import CASES, pad, through
-from pigtail.advice.networks import set_converter
-from pigtail.job.model import Job
+from pigtail import edits
+from pigtail.edits.plan import set_converter, set_stage_rail
+from pigtail.job.document import Job
+from pigtail.model import subjects
+from pigtail.model.estimate import Estimate, Input
 from pigtail.studies.all import study_job
-from pigtail.studies.estimate import Estimate, Input
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import GRADES, judge, judgements
-from pigtail.units import Basis
+from pigtail.units import Basis, Known
 
 WORDS = {k: f"<{k}>" for k in (
     "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
-    "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own_db",
+    "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own_db", "link", "stage",
 )}  # fmt: skip
 CODES = sorted(judgements())
+
+
+def stage_on_a_rail() -> Job:
+    """The hall's feed through a stage that is supplied from a rail of the host."""
+    rail = Known.of(24.0, "V", Basis.DOCUMENTED, tolerance=0.02)
+    job = edits.set_value(through(pad(), "feed_left", "gain"), "host.rail_5v", "voltage", rail)
+    return set_stage_rail(job, "feed_left", "host.rail_5v")
 
 
 def _numbers(code: str, value: float | None, missing: tuple[Input, ...] = ()) -> dict[str, Estimate]:
@@ -46,7 +55,7 @@ def test_each_severity_is_said_in_full(code: str) -> None:
 @pytest.mark.parametrize("code", CODES)
 def test_what_is_missing_is_named_with_its_own_code(code: str) -> None:
     """Unknown keeps the plain code, whatever braces a name may hold."""
-    missing = Input("a", "the {odd} name", None, (1.0, 2.0), "host.a", "a")
+    missing = Input("a", "the {odd} name", None, (1.0, 2.0), subjects.terminal("host.a"), "a")
     finding = judge(code, _numbers(code, None, (missing,)), "x", WORDS)
     assert finding.severity is Severity.UNKNOWN
     assert finding.code == code
@@ -73,6 +82,7 @@ def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
         set_converter(larkmoor, "supply", "direct"),
         *(make() for make in CASES.values()),
         through(pad(), "feed_left", "transformer"),
+        stage_on_a_rail(),
     ]
     studies = [study_job(j) for j in jobs]
     numbers = {name.split(".")[-1] for s in studies for name in s.numbers}

@@ -21,16 +21,18 @@ from feeds import (
     through,
     with_sections,
 )
-from pigtail.advice.links import join
+from pigtail import edits
 from pigtail.advice.plan import propose
 from pigtail.advice.remedies import advised
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.catalogue.topologies import topology
-from pigtail.job import edits
-from pigtail.job.model import AudioOut, Job, Link, Plus, Purpose, Section
+from pigtail.edits.usual import join
+from pigtail.job.document import AudioOut, Job, Link, Plus, Purpose, Section
+from pigtail.model.model import Model
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import ORDER, Finding, Severity
-from pigtail.studies.level import study_level, twin_of
+from pigtail.studies.level.found import LevelFound
+from pigtail.studies.level.study import study_level, twin_of
 from pigtail.units import Basis
 from pigtail.units.known import Known
 
@@ -99,7 +101,7 @@ def wants(job: Job, watts: float) -> Job:
 
 def matched_to_tuner(job: Job, louder_db: float) -> Job:
     """The wanted level taken from a tuner that is so much louder than the receiver now is."""
-    now = study_level(job).numbers["level.delivered_dbv"].value
+    now = study_level(Model.of(job)).numbers["level.delivered_dbv"].value
     assert now is not None
     tuner = Known.of(10 ** ((now + louder_db) / 20), "V", Basis.MEASURED, tolerance=0.03)
     return edits.set_value(job, "host.record_in", "wanted", tuner)
@@ -159,8 +161,8 @@ def codes(found: tuple[Finding, ...]) -> dict[str, Severity]:
 def test_mistakes_in_other_retrofits_have_clean_twins_too(mistake: str) -> None:
     """The code is there with its severity; in the twin it is not."""
     code, severity, spoilt, clean = OTHERS[mistake]
-    assert codes(study_level(spoilt()).findings).get(code) is severity
-    assert code not in codes(study_level(clean()).findings)
+    assert codes(study_level(Model.of(spoilt())).findings).get(code) is severity
+    assert code not in codes(study_level(Model.of(clean())).findings)
 
 
 #: Mistakes that one edit mends, and what is offered first.
@@ -171,7 +173,7 @@ MENDED = {
     "a line into an input equalised for records": "an inverse record network in the place of the others",
     "a crossover sum of unequal resistors": "both resistors",
     "a bridge-tied speaker with a grounded end": "leave out",
-    "an extra source that drowns the host's own": "R1 to 22 kΩ",
+    "an extra source that drowns the host's own": "R1 to 2.2 kΩ",
     "a tap that weakens the host": "add a buffer at the tap",
     "two channels of different values": "the values of feed, right",
     "a transformer that saturates": "a pad of 10 dB before the transformer",
@@ -183,10 +185,10 @@ def test_the_first_remedy_mends_the_mistake(mistake: str) -> None:
     """It is named as expected, and with it the finding is gone or milder, and nothing is worse."""
     code, severity, spoilt, _ = OTHERS[mistake]
     job = spoilt()
-    finding = next(f for f in advised(job, study_job(job)).level.findings if f.code == code)
+    finding = next(f for f in advised(job, study_job(job)).of(LevelFound).findings if f.code == code)
     assert finding.remedies, mistake
     assert finding.remedies[0].label.startswith(MENDED[mistake])
-    after = study_level(finding.remedies[0].edit(job)).findings
+    after = study_level(Model.of(finding.remedies[0].edit(job))).findings
     left = [f.severity for f in after if f.code == code and f.subject == finding.subject]
     assert all(ORDER.index(s) > ORDER.index(severity) for s in left)
 
@@ -204,13 +206,15 @@ def test_mistakes_at_the_hall_are_mended_too(mistake: str) -> None:
     """The first remedy ends the finding."""
     code, _, spoil, _ = MISTAKES[mistake]
     job = spoil(hall())
-    finding = next(f for f in advised(job, study_job(job)).level.findings if f.code == code)
-    assert code not in codes(study_level(finding.remedies[0].edit(job)).findings)
+    finding = next(f for f in advised(job, study_job(job)).of(LevelFound).findings if f.code == code)
+    assert code not in codes(study_level(Model.of(finding.remedies[0].edit(job))).findings)
 
 
 def test_a_sum_with_one_way_turned_round_says_so() -> None:
     """The polarity is named, not only the hole."""
-    (found,) = [f for f in study_level(inverted(crossover())).findings if f.code == "level.unflat_sum"][:1]
+    (found,) = [
+        f for f in study_level(Model.of(inverted(crossover()))).findings if f.code == "level.unflat_sum"
+    ][:1]
     assert "swap its polarity" in found.sentence
 
 
@@ -222,8 +226,8 @@ def test_one_source_for_two_inputs_carries_both_loads() -> None:
     job = propose(job, "m")
     feeds = [x for x in job.links if x.purpose is Purpose.FEED]
     assert [x.starts for x in feeds] == [("host.sound_out",)] * 2
-    both = study_level(job).numbers["level.load_ohm"].value
-    alone = study_level(edits.remove_link(job, feeds[1].id)).numbers["level.load_ohm"].value
+    both = study_level(Model.of(job)).numbers["level.load_ohm"].value
+    alone = study_level(Model.of(edits.remove_link(job, feeds[1].id))).numbers["level.load_ohm"].value
     assert both == pytest.approx(alone / 2, rel=0.05)
 
 
@@ -240,9 +244,9 @@ def test_twins_are_the_two_channels_of_one_feed() -> None:
 def test_mistakes_are_caught_and_their_clean_twins_are_not(mistake: str) -> None:
     """The code is there with its severity; in the twin it is not."""
     code, severity, spoil, clean = MISTAKES[mistake]
-    found = {f.code: f.severity for f in study_level(spoil(hall())).findings}
+    found = {f.code: f.severity for f in study_level(Model.of(spoil(hall()))).findings}
     assert found.get(code) is severity, found
-    assert code not in {f.code for f in study_level(clean(hall())).findings}
+    assert code not in {f.code for f in study_level(Model.of(clean(hall()))).findings}
 
 
 @pytest.mark.parametrize(
@@ -256,7 +260,9 @@ def test_mistakes_are_caught_and_their_clean_twins_are_not(mistake: str) -> None
 )
 def test_the_capacitor_is_told_its_way_round_and_its_rating(bias: float, words: str, rating: float) -> None:
     """The plus goes to the higher side; the rating is the next above twice what may lie across it."""
-    (found,) = [f for f in study_level(with_bias(hall(), bias)).findings if f.code == "level.capacitor"]
+    (found,) = [
+        f for f in study_level(Model.of(with_bias(hall(), bias))).findings if f.code == "level.capacitor"
+    ]
     assert words in found.sentence
     assert f"{rating:g} V or more" in found.sentence
 
@@ -265,7 +271,7 @@ def test_a_bias_that_may_be_of_either_sign_asks_for_film() -> None:
     """A spread about nought wide enough to matter."""
     wide = Known(nominal=0.0, low=-0.5, high=0.5, unit="V", basis=Basis.GUESSED)
     job = edits.set_value(edits.set_value(hall(), "m.out_left", "bias", wide), "m.out_right", "bias", wide)
-    (found,) = [f for f in study_level(job).findings if f.code == "level.capacitor"]
+    (found,) = [f for f in study_level(Model.of(job)).findings if f.code == "level.capacitor"]
     assert "film" in found.sentence
 
 
@@ -274,6 +280,6 @@ def test_what_outputs_see_of_each_other_is_the_way_through_the_sum() -> None:
     job = sections(
         hall(), topology("sum").section(r1=4700.0, r2=4700.0), CAP, topology("pad").section(r1=1e6, r2=1e6)
     )
-    seen = study_level(job).numbers["level.cross_ohm"]
+    seen = study_level(Model.of(job)).numbers["level.cross_ohm"]
     silent = job.terminal("m.out_right").impedance.nominal
     assert seen.value == pytest.approx(4700 + 1 / (1 / (4700 + silent) + 1 / 220e3 + 1 / 1.04e6), rel=0.05)

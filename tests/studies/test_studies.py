@@ -8,12 +8,13 @@ from datetime import datetime
 import pytest
 from msgspec.structs import replace
 
-from pigtail.advice.networks import add_network, drop_network, set_converter, set_rail
+from pigtail import edits
 from pigtail.catalogue.topologies import topology
-from pigtail.job import edits
-from pigtail.job.model import Function, Job, Section, SupplyClass
-from pigtail.job.reading_edits import log_reading, strike_reading
+from pigtail.edits.plan import add_network, drop_network, set_converter, set_rail
+from pigtail.edits.readings import log_reading, strike_reading
+from pigtail.job.document import Function, Job, Section, SupplyClass
 from pigtail.studies.all import study_job
+from pigtail.studies.build.found import BuildFound
 from pigtail.studies.findings import Severity
 from pigtail.units import Basis, Known
 
@@ -148,7 +149,7 @@ def test_one_resistor_moves_level_hum_and_parts(mended: Job) -> None:
     before, after = study_job(mended), study_job(edits.set_part(mended, "feed", 2, "r2", ohm(1000)))
     for number in ("level.delivered_dbv", "returns.buzz_dbv"):
         assert before.numbers[number].value != after.numbers[number].value
-    assert [p.value for p in before.build.parts] != [p.value for p in after.build.parts]
+    assert [p.value for p in before.of(BuildFound).parts] != [p.value for p in after.of(BuildFound).parts]
 
 
 def test_the_converter_moves_heat_rail_and_hum(larkmoor: Job) -> None:

@@ -6,14 +6,15 @@ from datetime import datetime
 
 import pytest
 
+from pigtail import edits
 from pigtail.advice.plan import propose
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.kinds import make_host, make_module
-from pigtail.job import edits
-from pigtail.job.model import AudioIn, AudioOut, Function, Job, Purpose, SupplyClass
-from pigtail.job.reading_edits import log_reading, strike_reading
+from pigtail.edits.readings import log_reading, strike_reading
+from pigtail.job.document import AudioIn, AudioOut, Function, Job, Purpose, SupplyClass
+from pigtail.model.model import Model
 from pigtail.studies.findings import Severity
-from pigtail.studies.survey import study_survey
+from pigtail.studies.survey.study import study_survey
 
 SUPPLY_CODES = ("survey.supply", "survey.supply_unknown", "survey.live_chassis")
 WHEN = datetime(2026, 11, 25, 10, 0)
@@ -21,14 +22,14 @@ WHEN = datetime(2026, 11, 25, 10, 0)
 
 def codes(job: Job) -> dict[str, Severity]:
     """Severity by code of the survey's findings."""
-    return {f.code: f.severity for f in study_survey(job).findings}
+    return {f.code: f.severity for f in study_survey(Model.of(job)).findings}
 
 
 @pytest.mark.parametrize("supply", list(SupplyClass))
 def test_each_supply_class_has_cautions_that_its_finding_repeats(supply: SupplyClass) -> None:
     """Cautions stand where the host is opened, with local codes and licensed practice before all."""
     job = edits.set_supply(edits.new_job("x", make_host("mains_radio")), supply)
-    finding = next(f for f in study_survey(job).findings if f.code in SUPPLY_CODES)
+    finding = next(f for f in study_survey(Model.of(job)).findings if f.code in SUPPLY_CODES)
     assert CAUTIONS[supply]
     assert all(caution in finding.why for caution in (*CAUTIONS[supply], LOCAL_CODES))
 
@@ -77,7 +78,7 @@ def test_a_point_is_confirmed_by_any_reading_of_it_until_that_is_struck(larkmoor
     open_again = larkmoor
     for reading in ("r2", "r3", "r5", "r6"):
         open_again = strike_reading(open_again, reading)
-    subjects = {f.subject for f in study_survey(open_again).findings if f.code == "survey.not_read"}
+    subjects = {f.subject for f in study_survey(Model.of(open_again)).findings if f.code == "survey.not_read"}
     assert subjects == {"host.rail_low", "host.star"}
 
 

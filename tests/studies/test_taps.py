@@ -10,15 +10,20 @@ from msgspec.structs import replace
 
 from asking import answered
 from pigtail.catalogue.kinds import host_kinds, make_host
-from pigtail.job.edits import new_job
-from pigtail.job.host_edits import add_connector, set_point, set_role, set_trait
-from pigtail.job.model import (
+from pigtail.edits.host import add_connector, set_point, set_role, set_trait
+from pigtail.edits.readings import log_reading
+from pigtail.edits.values import new_job
+from pigtail.job.ask import in_words
+from pigtail.job.chain import before, trait
+from pigtail.job.document import (
     Channel,
     Digital,
     Function,
     Host,
     Job,
+    Mode,
     Rail,
+    Reading,
     Return,
     State,
     SupplyClass,
@@ -26,16 +31,16 @@ from pigtail.job.model import (
     Wire,
 )
 from pigtail.job.places import EASE, Pad, Place
-from pigtail.job.reading_edits import log_reading, taken
-from pigtail.studies.chain import before, trait
-from pigtail.studies.criteria import CRITERIA
-from pigtail.studies.discharge import bleeder_for, seconds_to, study_discharge
+from pigtail.job.taking import taken
+from pigtail.model.model import Model
 from pigtail.studies.findings import Severity
-from pigtail.studies.onspot import expected, judged
-from pigtail.studies.protocol import checks, done_part, open_checks
-from pigtail.studies.sweep import PinClass, sweep
-from pigtail.studies.taps import study_taps, table, words_of
-from pigtail.studies.trust import hertz_of, trust
+from pigtail.studies.survey.discharge import bleeder_for, seconds_to, study_discharge
+from pigtail.studies.survey.onspot import expected, judged
+from pigtail.studies.survey.sweep import PinClass, sweep
+from pigtail.studies.survey.trust import hertz_of, trust
+from pigtail.studies.taps.criteria import CRITERIA
+from pigtail.studies.taps.protocol import checks, done_part, open_checks
+from pigtail.studies.taps.study import study_taps, table
 from pigtail.units import Basis
 from pigtail.units.known import Known
 
@@ -47,7 +52,9 @@ def host(kind: str, **changes: object) -> Job:
     return new_job("a job", replace(make_host(kind), **changes))
 
 
-def reading(job: Job, point: str, value: float, function: Function = Function.DC_VOLTS, **more: object):  # type: ignore[no-untyped-def]
+def reading(
+    job: Job, point: str, value: float, function: Function = Function.DC_VOLTS, **more: object
+) -> Reading:
     """A reading as the log would hold it."""
     from pigtail.job.wiring import probe_against
 
@@ -210,10 +217,10 @@ def test_what_is_not_known_of_a_reservoir_stays_unknown() -> None:
 # -- the sweep -----------------------------------------------------------------------------------------------
 
 STATES = (
-    State(id="off", name="off"),
+    State(id="off", name="off", kind=Mode.OFF),
     State(id="standby", name="standby"),
     State(id="idle", name="idle"),
-    State(id="on", name="on", working=True),
+    State(id="on", name="on", kind=Mode.WORKING),
 )
 PINS = [
     ((5.0, 5.0, 5.0), None, PinClass.PERMANENT), ((0.0, 5.0, 5.1), None, PinClass.SWITCHED), ((0.0, 0.0, 5.0), None, PinClass.SWITCHED), ((0.0, 0.0, 0.0), 0.2, PinClass.RETURN),
@@ -292,7 +299,7 @@ def test_a_supply_holds_under_a_load_and_a_line_drops(loaded: float, kind: PinCl
 
 def candidates(job: Job, want: str) -> list[str]:
     """Addresses of the candidates of a want, the best first."""
-    return [c.address for w in study_taps(job).wants if w.key == want for c in w.candidates]
+    return [c.address for w in study_taps(Model.of(job)).wants if w.key == want for c in w.candidates]
 
 
 def test_a_line_output_comes_before_a_speaker_output() -> None:
@@ -318,7 +325,7 @@ def test_wrong_choices_are_named(kind: str, point: str, true: Trait | None, want
     with_trait = set_trait(job, point, true, True) if true else job
     found = {
         c.address: [w[0] for w in c.wrong]
-        for w in study_taps(with_trait).wants
+        for w in study_taps(Model.of(with_trait)).wants
         if w.key == want
         for c in w.candidates
     }
@@ -329,7 +336,7 @@ def test_wrong_choices_are_named(kind: str, point: str, true: Trait | None, want
         without = set_trait(without, point, t, False)
     clean = {
         c.address: [w[0] for w in c.wrong]
-        for w in study_taps(without).wants
+        for w in study_taps(Model.of(without)).wants
         if w.key == want
         for c in w.candidates
     }
@@ -341,7 +348,7 @@ def test_what_is_not_known_widens_the_score_and_never_counts_as_good() -> None:
     job = host("receiver_amplifier")
     before_it = next(
         c
-        for w in study_taps(job).wants
+        for w in study_taps(Model.of(job)).wants
         if w.key == "audio_in"
         for c in w.candidates
         if c.address == "host.aux_left"
@@ -354,7 +361,7 @@ def test_what_is_not_known_widens_the_score_and_never_counts_as_good() -> None:
         told = answered(told, check, value)
     after = next(
         c
-        for w in study_taps(told).wants
+        for w in study_taps(Model.of(told)).wants
         if w.key == "audio_in"
         for c in w.candidates
         if c.address == "host.aux_left"
@@ -368,11 +375,11 @@ def test_what_is_not_known_widens_the_score_and_never_counts_as_good() -> None:
 def test_every_host_kind_is_ranked_and_its_checks_can_be_worded(kind: str) -> None:
     """Scores lie between 0 and 1, low below high; what would settle each point is a sentence."""
     job = host(kind)
-    for want in study_taps(job).wants:
+    for want in study_taps(Model.of(job)).wants:
         for candidate in want.candidates:
             assert 0 <= candidate.low <= candidate.high <= 1 + 1e-9
             assert {m.key for m in candidate.marks} == set(table().wants[want.key].weights)
-            assert all(words_of(job, c) for c in candidate.asks)
+            assert all(in_words(job, c) for c in candidate.asks)
     assert all(stage.name for stage in job.host.stages)
 
 
@@ -387,7 +394,7 @@ def test_the_chain_tells_before_and_after() -> None:
     """An input on the selector lies before the volume, a speaker output after volume and power amplifier."""
     job = host("receiver_amplifier")
     aux, speaker, rec = (job.terminal(f"host.{n}") for n in ("aux_left", "speaker_left", "rec_left"))
-    from pigtail.job.model import Act
+    from pigtail.job.document import Act
 
     assert before(job, aux, Act.VOLUME) is True
     assert trait(job, speaker, Trait.FOLLOWS_VOLUME) is True

@@ -12,18 +12,22 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from pigtail.advice.networks import rejoined
 from pigtail.advice.plan import with_part
 from pigtail.advice.shapes import Family, Member, Wish, table
-from pigtail.catalogue.topologies import topology
-from pigtail.circuit import Batch, noise
-from pigtail.job.model import AudioIn, AudioOut, Job, Link
-from pigtail.studies.compile import Netlist, compile_job, heard_node, section_inputs
-from pigtail.studies.estimate import Estimate, Input, Wanted
-from pigtail.studies.feed import OWN_DC_V
+from pigtail.catalogue.topologies import Does, does, topology
+from pigtail.circuit import noise_of
+from pigtail.edits.plan import as_held, rejoined
+from pigtail.job.document import AudioIn, AudioOut, Job, Link
+from pigtail.job.measured import Measured
+from pigtail.model import subjects
+from pigtail.model.cascade import networks, section_inputs, swing_dbv, told_against
+from pigtail.model.estimate import Estimate, Input, Wanted
+from pigtail.model.model import Model
+from pigtail.model.netlist import Netlist
+from pigtail.model.spread import Samples, estimate_many
+from pigtail.model.terminals import heard_node
 from pigtail.studies.judging import judgements
-from pigtail.studies.spread import Samples, estimate_many
-from pigtail.studies.stages import stages, swing_dbv, told_against
+from pigtail.studies.level.feed import OWN_DC_V
 
 Array = NDArray[np.float64]
 #: Combinations of one cascade at most: beyond this the parts that set the level least are taken more coarsely.
@@ -72,7 +76,7 @@ class Candidates:
         others = tuple(x for x in job.links if x.id != link.id)
         self.plain = job
         self.job = replace(job, links=(*others, self.link))
-        self.net: Netlist = compile_job(self.job, job.working_state())
+        self.net: Netlist = Model(Measured(replace(self.job, readings=()))).netlist()
         (self.sink,) = self.link.at("out")
         end = job.terminal(self.sink)
         assert isinstance(end, AudioIn)
@@ -82,9 +86,9 @@ class Candidates:
         self.heard, self.heard_back = heard_node(self.job, self.sink)
         driven = set(sources)
         self.drives = {f"{self.net.node(a)}_drive": 0.0 for a in self.net.outputs if a not in driven}
-        self.stages = stages(self.link)
-        self.amplifiers = tuple(s for s in self.stages if s.shape.amplifier)
-        own = {self.sink, *(f"{self.link.id}#{s.at}" for s in self.stages)}
+        self.stages = networks(self.link)
+        self.amplifiers = tuple(s for s in self.stages if s.shape.amplifies)
+        own = {subjects.terminal(self.sink), *(s.subject for s in self.stages)}
         ours = [i for i in self.net.inputs if i.in_deck or i.subject in own]
         self.inputs = [i for i in ours if telling is None or i.subject in own or i.name in telling]
 
@@ -92,7 +96,7 @@ class Candidates:
         sections = [topology(k).section(**self._usual(k)) for k in keys]
         if self.summed:
             head = topology(self.sum_key).section(**self._usual(self.sum_key))
-            sections = [head, *(s for s in sections if s.topology != "wire")]
+            sections = [head, *(s for s in sections if not does(s, Does.CONDUCTS))]
         link = rejoined(job, self.old, tuple(sections))
         for part, value in values.items():
             at, name = part.split(".")
@@ -118,7 +122,8 @@ class Candidates:
         """Every combination of the values that vary: part → values [N], all of one length; absent parts as they are."""
         runs: dict[str, tuple[float, ...]] = {}
         if self.summed:
-            runs["0.r1"] = self._locked("0.r1") or self.wish.values(table().sum.vary, "resistor")
+            either = self._locked("0.r1") or self._locked("0.r2")
+            runs["0.r1"] = either or self.wish.values(table().sum.vary, "resistor")
         for part, run in member.vary.items():
             place = self._place(part)
             runs[place] = self._locked(place) or self.wish.values(run, self._kind(place))
@@ -127,7 +132,8 @@ class Candidates:
         combined = np.array(every, dtype=float).reshape(len(every), len(runs))
         found = {part: combined[:, k] for k, part in enumerate(runs)}
         if self.summed:
-            found["0.r2"] = found["0.r1"]
+            other = self._locked("0.r2")
+            found["0.r2"] = np.full(len(every), other[0]) if other else found["0.r1"]
         return found
 
     def _place(self, part: str) -> str:
@@ -196,7 +202,7 @@ class Candidates:
 
     def _bass(self, member: Member, grid: Mapping[str, Array]) -> Array:
         """Response [dB re 1 kHz] of candidates where the bass is to be whole, all else at its nominal value."""
-        batch = Batch(self.net.circuit, self.net.deck_samples(self._samples(member, grid), **self.drives))
+        batch = self.net.small(self.net.deck_samples(self._samples(member, grid), **self.drives))
         ends = [n for n in (self.heard, self.heard_back) if n != "0"]
         h = np.abs(batch.ac([judgements()["level.bass"].good, 1000.0], ends).v(self.heard, self.heard_back))
         return _db(h[:, 0]) - _db(h[:, 1])
@@ -214,7 +220,10 @@ class Candidates:
         return self._place(part).replace(".", "_")
 
     def link_of(self, member: Member, values: Mapping[str, float]) -> Link:
-        """The feed through a member with its values; locked parts stay locked."""
+        """The feed through a member with its values; what is said of its parts besides their values stays.
+
+        Values in SI [Ω, F, ratio].
+        """
         link = self._as_sections(self.plain, member.sections, {})
         usual = {
             f"{k}.{p}": v
@@ -229,12 +238,12 @@ class Candidates:
                 continue
             if name in {p.name for p in link.sections[place].parts}:
                 link = with_part(link, place, name, value, self._tolerance(part))
-        return _with_locks(link, self.old)
+        return replace(link, sections=as_held(link.sections, self.old.sections))
 
     # -- solving --------------------------------------------------------------------------------------------
 
     def _solve(self, samples: Samples, hertz: list[float]) -> dict[str, Array]:
-        batch = Batch(self.net.circuit, self.net.deck_samples(samples, **self.drives))
+        batch = self.net.small(self.net.deck_samples(samples, **self.drives))
         source, source_back = self.net.node(self.source), self.net.reference(self.source)
         feet = {told_against(self.link, s, self.back) for s in self.amplifiers}
         only = {self.out, self.back, *(s.behind for s in self.amplifiers), *feet} - {"0"}
@@ -246,11 +255,12 @@ class Candidates:
         for stage in self.amplifiers:
             level = _db(np.abs(found.v(stage.behind, told_against(self.link, stage, self.back)))[:, at])
             load = samples.get(f"{stem}_impedance", np.inf) if stage is self.stages[-1] else np.inf
-            room = np.minimum(room, swing_dbv(self._with_figures(samples), self.link, stage, load) - level)
+            supply = self.net.probe(batch.operating_point(), stage, "supply_v")
+            room = np.minimum(room, swing_dbv(self._with_figures(samples), stage, supply, load) - level)
         results = {"target": delivered - _db(samples[f"{stem}_wanted"]), "headroom": room}
         if len(hertz) > 1:
             pin = np.abs(found.v(source, source_back))[:, at]
-            current = np.abs(found.i(f"rz.x{source}"))[:, at]
+            current = np.abs(self.net.terminal_current(found, self.source))[:, at]
             heard = _db(np.abs(found.v(self.heard, self.heard_back)))
             relative = heard - heard[:, at : at + 1]
             rest = np.asarray(batch.operating_point().v(self.out, self.back))
@@ -308,12 +318,11 @@ class Candidates:
             known = own[name].known
             assert known is not None
             own[name] = replace(own[name], known=replace(known, nominal=value, low=value, high=value))
-        fed = {i.name for i in self.inputs if i.field == "supply"}
-        return [i if i.name in fed else own.get(i.name, i) for i in self.inputs]
+        return [own.get(i.name, i) for i in self.inputs]
 
     def _levels(self, nominal: Samples) -> Array:
         """Levels [dBV] of candidates [N, 2 + networks]: at the output pin, behind each network, at the input."""
-        found = Batch(self.net.circuit, self.net.deck_samples(nominal, **self.drives)).ac([1000.0])
+        found = self.net.small(self.net.deck_samples(nominal, **self.drives)).ac([1000.0])
         pairs = [
             (self.net.node(self.source), self.net.reference(self.source)),
             *((s.behind, told_against(self.link, s, self.back)) for s in self.stages),
@@ -323,13 +332,13 @@ class Candidates:
 
     def _noise(self, nominal: Samples) -> Array:
         """Noise [V rms, 20 Hz to 20 kHz] that stands at the input, of all resistors and of an op-amp if there is one."""
-        deck = self.net.deck_samples(nominal, **self.drives)
-        heard = noise(self.net.circuit, NOISE_HZ, self.heard, against=self.heard_back, samples=deck)
+        batch = self.net.small(self.net.deck_samples(nominal, **self.drives))
+        heard = noise_of(batch, NOISE_HZ, self.heard, against=self.heard_back)
         return np.asarray(heard.output_total)
 
     def telling(self, member: Member) -> frozenset[str]:
         """Names of the inputs of the rest of the job that move anything judged, by a candidate of this family."""
-        own = {self.sink, *(f"{self.link.id}#{s.at}" for s in self.stages)}
+        own = {subjects.terminal(self.sink), *(s.subject for s in self.stages)}
         others = [i for i in self.inputs if i.subject not in own]
         (case,) = [self._case(member, {})]
         nominal = {i.name: i.ends[1] for i in case}
@@ -367,29 +376,20 @@ WANTED = {
 
 
 def judged_hertz() -> list[float]:
-    """The frequencies that are judged: where the bass may be down and where it must be whole, 1 kHz, the treble alike."""
+    """The frequencies that are judged: where the bass may be down and where it must be whole, 1 kHz, the treble alike.
+
+    In [Hz].
+    """
     low, high = judgements()["level.bass"], judgements()["level.treble"]
     return [low.watch, low.good, 1000.0, high.watch, high.good]
 
 
 def sum_section(job: Job, sources: Sequence[str]) -> str:
     """The network that holds two outputs apart: for the ways of a crossover, or for two channels."""
-    from pigtail.job.model import Way
+    from pigtail.job.document import Way
 
     ways = any(getattr(job.terminal(a), "way", Way.FULL) is not Way.FULL for a in sources)
     return table().sum.sections["ways" if ways else "plain"]
-
-
-def _with_locks(link: Link, old: Link) -> Link:
-    """The link with the locks of the one it takes the place of."""
-    locked = {(s.topology, p.name): p for s in old.sections for p in s.parts if p.locked}
-    sections = tuple(
-        replace(
-            s, parts=tuple(replace(p, locked=True) if (s.topology, p.name) in locked else p for p in s.parts)
-        )
-        for s in link.sections
-    )
-    return replace(link, sections=sections) if locked else link
 
 
 def _db(volts: Array) -> Array:

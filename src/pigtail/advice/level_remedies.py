@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from functools import partial
 
+from pigtail import edits
 from pigtail.advice.candidates import sum_section
-from pigtail.advice.networks import drop_network, put_networks, with_network
-from pigtail.advice.plan import fit_coupling, fit_pad, with_part
-from pigtail.catalogue.topologies import topology
-from pigtail.job import edits
-from pigtail.job.edits import Edit
-from pigtail.job.model import AudioOut, Job, Link, Plus, Purpose, Section
+from pigtail.advice.plan import blocking, fit_coupling, fit_pad, fit_volume, padding, part_for, with_part
+from pigtail.catalogue.ratings import heavy, rated, ratings
+from pigtail.catalogue.topologies import Does, Task, does, first, those, topology
+from pigtail.edits.change import Edit
+from pigtail.edits.plan import drop_network, put_networks, rejoined, with_network
+from pigtail.job.document import AudioOut, Job, Link, Part, Plus, Purpose, Section
 from pigtail.studies.findings import Finding
-from pigtail.studies.level import RATINGS, twin_of
+from pigtail.studies.level.study import twin_of
 from pigtail.units import Basis, Known, format_quantity, marking
 from pigtail.units.series import step
 
@@ -32,14 +33,49 @@ def level_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
     what = finding.code.partition(".")[2]
     if what == "fits" and finding.value is None:
         return
+    twin = twin_of(job, link) if what not in ALONE else None
     for codes, fixes in _TABLE:
         if what in codes:
-            yield from fixes(job, link, finding)
+            for label, edit in fixes(job, link, finding):
+                if twin is None:
+                    yield label, edit
+                else:
+                    yield (
+                        f"{label}, in both channels",
+                        partial(alike, edit=edit, first=link.id, second=twin.id),
+                    )
 
 
-def _at(link: Link, key: str) -> int | None:
-    """Where a network stands in a feed, the first of its kind."""
-    return next((k for k, s in enumerate(link.sections) if s.topology == key), None)
+#: What is mended in one channel only: that it differs from the other, or what is joined to it.
+ALONE = ("unbalanced", "balance", "bridge_grounded")
+
+
+def alike(job: Job, edit: Edit, first: str, second: str) -> Job:
+    """Edit: change the feed of one channel, and give that of the other the same networks."""
+    changed = edit(job)
+    link = changed.link(first)
+    return changed if link is None else put_networks(changed, second, link.sections)
+
+
+def _at(link: Link, *what: Does) -> int | None:
+    """Where a network stands in a feed, the first that does some things."""
+    return next((k for k, s in enumerate(link.sections) if topology(s.topology).does.issuperset(what)), None)
+
+
+def _apart_from_wire(link: Link) -> tuple[Section, ...]:
+    return tuple(s for s in link.sections if not does(s, Does.CONDUCTS))
+
+
+def _own(link: Link, *what: Does) -> Section:
+    """The first network of a feed that does some things, as it is; else the plainest of the catalogue."""
+    at = _at(link, *what)
+    return link.sections[at] if at is not None else first("feed", *what).section()
+
+
+def _free(link: Link, task: Task, *what: Does) -> tuple[int, str] | None:
+    """A part that is there for something and is not locked: the number of its network and its name."""
+    found = part_for(link, task, *what)
+    return None if found is None or _locked(link, *found) else found
 
 
 def _put(label: str, link: Link) -> Fix:
@@ -61,52 +97,64 @@ def _label(new: Link, index: int, name: str) -> str:
 
 
 def _level(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
-    pad = _at(link, "pad")
-    if pad is not None and (fitted := fit_pad(job, link)):
-        yield _put(_label(fitted, pad, "r2"), fitted)
+    pad = _at(link, Does.PADS)
+    level = _free(link, Task.LEVEL, Does.PADS)
+    if level is not None and (fitted := fit_pad(job, link)):
+        yield _put(_label(fitted, *level), fitted)
     elif pad is None and finding.value is not None and finding.value > 0:
-        padded = with_network(job, link, "pad")
-        if fitted := fit_pad(job, padded):
-            yield _put("add a two-resistor pad", fitted)
+        for shape in those("feed", Does.PADS):
+            if shape.remedy and (fitted := fit_pad(job, with_network(job, link, shape.key))):
+                yield _put(shape.remedy, fit_coupling(job, fitted))
     if pad is not None and finding.value is not None and finding.value < 0:
         yield "take the pad out", partial(drop_network, link_id=link.id, index=pad)
 
 
 def _block(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    yield _put("add a coupling capacitor with bleed", fit_coupling(job, with_network(job, link, "coupling")))
+    for shape in those("feed", Does.BLOCKS, without=(Does.AMPLIFIES, Does.ISOLATES)):
+        if shape.remedy:
+            added = with_network(job, link, shape.key)
+            fitted = fit_pad(job, added) if Does.PADS in shape.does else added
+            yield _put(shape.remedy, fit_coupling(job, fitted or added))
 
 
 def _bass(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    at, fitted = _at(link, "coupling"), fit_coupling(job, link)
-    if at is not None and fitted != link:
-        yield _put(_label(fitted, at, "c1"), fitted)
+    part, fitted = _free(link, Task.BLOCKS, Does.BLEEDS), fit_coupling(job, link)
+    if part is not None and fitted != link:
+        yield _put(_label(fitted, *part), fitted)
 
 
 def _load(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    pad = _at(link, "pad")
-    if pad is None or _locked(link, pad, "r1"):
+    series = _free(link, Task.SERIES, Does.PADS)
+    if series is None:
         return
-    heavier = with_part(link, pad, "r1", step(_part(link, pad, "r1"), by=DECADE // 2))
+    heavier = with_part(link, *series, step(_part(link, *series), by=DECADE // 2))
     if fitted := fit_pad(job, heavier):
-        yield _put(_label(fitted, pad, "r1"), fitted)
+        yield _put(_label(fitted, *series), fitted)
 
 
 def _treble(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    pad = _at(link, "pad")
-    if pad is None or _locked(link, pad, "r1"):
+    series = _free(link, Task.SERIES, Does.PADS)
+    if series is None:
         return
-    lighter = with_part(link, pad, "r1", step(_part(link, pad, "r1"), by=-DECADE // 2))
+    lighter = with_part(link, *series, step(_part(link, *series), by=-DECADE // 2))
     if fitted := fit_pad(job, lighter):
-        yield _put(_label(fitted, pad, "r1"), fitted)
+        yield _put(_label(fitted, *series), fitted)
 
 
 def _tap(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
     yield from _load(job, link, finding)
-    sections = tuple(s for s in link.sections if s.topology not in ("wire", "coupling"))
-    capacitor = topology("coupling").section(c1=1e-6)
-    if not any(topology(s.topology).amplifier for s in sections):
-        buffered = (capacitor, topology("buffer").section(), *sections)
+    sections = _apart_from_wire(link)
+    kept = [s for s in sections if does(s, Does.BLEEDS) and not does(s, Does.PADS)] or [_small_capacitor()]
+    rest = [s for s in sections if s not in kept]
+    if not any(does(s, Does.AMPLIFIES) for s in sections):
+        buffered = (kept[0], _own(link, Does.BUFFERS), *rest)
         yield "add a buffer at the tap", partial(put_networks, link_id=link.id, sections=buffered)
+
+
+def _small_capacitor() -> Section:
+    """A coupling capacitor of 1 µF, which before a buffer is enough."""
+    shape = blocking()
+    return shape.section(**{shape.doing(Task.BLOCKS).name: 1e-6})  # type: ignore[union-attr]
 
 
 def _apart(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -126,67 +174,66 @@ def _equal(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
 
 
 def _bleed(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    at = _at(link, "coupling")
-    if at is not None and _part(link, at, "r1") != BLEED_OHM:
-        yield _put("a bleed of 220 kΩ", with_part(link, at, "r1", BLEED_OHM))
+    bleed = _free(link, Task.BLEED)
+    if bleed is not None and _part(link, *bleed) != BLEED_OHM:
+        yield _put("a bleed of 220 kΩ", with_part(link, *bleed, BLEED_OHM))
 
 
 def _mixing(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    at = _at(link, "mix")
-    if at is None:
+    level = _free(link, Task.LEVEL, Does.MIXES)
+    if level is None:
         return
     for by in (DECADE // 2, DECADE, 2 * DECADE):
-        larger = with_part(link, at, "r1", step(_part(link, at, "r1"), by=by))
-        yield _put(_label(larger, at, "r1"), larger)
+        larger = with_part(link, *level, step(_part(link, *level), by=by))
+        yield _put(_label(larger, *level), larger)
 
 
 def _record(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    head = [s for s in link.sections if len(topology(s.topology).inputs) > 1 or s.topology == "coupling"]
+    head = [s for s in link.sections if len(topology(s.topology).inputs) > 1 or does(s, Does.BLEEDS)]
     yield (
         "an inverse record network in the place of the others",
-        partial(put_networks, link_id=link.id, sections=(*head, topology("unrecord").section())),
+        partial(put_networks, link_id=link.id, sections=(*head, _own(link, Does.UNRECORDS))),
     )
 
 
 def _headphones(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     head = [s for s in link.sections if len(topology(s.topology).inputs) > 1]
-    driven = (*head, topology("volume").section(), topology("headphone_amp").section())
-    yield (
-        "a volume control and a headphone amplifier",
-        partial(put_networks, link_id=link.id, sections=driven),
-    )
+    driven = (*head, _own(link, Does.TURNS), _own(link, Does.DRIVES_HEADPHONES))
+    turned = fit_volume(job, rejoined(job, link, driven))
+    yield _put("a volume control and a headphone amplifier", turned)
 
 
 def _quieter(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     """Less gain for what is loud enough to hurt."""
-    at = _at(link, "headphone_amp")
-    if at is not None and not _locked(link, at, "r2"):
+    gain = _free(link, Task.GAIN, Does.DRIVES_HEADPHONES)
+    if gain is not None:
         for by in (-DECADE // 2, -DECADE):
-            less = with_part(link, at, "r2", step(_part(link, at, "r2"), by=by))
-            yield _put(f"less gain: {_label(less, at, 'r2')}", less)
+            less = with_part(link, *gain, step(_part(link, *gain), by=by))
+            yield _put(f"less gain: {_label(less, *gain)}", less)
 
 
 def _power(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    at = next((k for k, s in enumerate(link.sections) if topology(s.topology).power), None)
-    if at is None:
+    at = _at(link, Does.DRIVES_SPEAKERS)
+    supply = part_for(link, Task.SUPPLY, Does.DRIVES_SPEAKERS)
+    if at is None or supply is None:
         return
-    if link.sections[at].topology == "amp_single":
-        bridged = tuple(
-            topology("amp_bridged").section() if k == at else s for k, s in enumerate(link.sections)
-        )
+    if not does(link.sections[at], Does.BRIDGES):
+        amplifier = first("feed", Does.DRIVES_SPEAKERS, Does.BRIDGES)
+        bridged = tuple(amplifier.section() if k == at else s for k, s in enumerate(link.sections))
         yield "a bridge-tied amplifier", partial(put_networks, link_id=link.id, sections=bridged)
-    for volts in SUPPLIES_V:
-        if volts > _part(link, at, "supply"):
-            yield _put(f"{volts:g} V for the amplifier", with_part(link, at, "supply", volts))
+    if not link.at("sup"):
+        for volts in SUPPLIES_V:
+            if volts > _part(link, *supply):
+                yield _put(f"{volts:g} V for the amplifier", with_part(link, *supply, volts))
 
 
 def _core(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     """A pad before the transformer keeps its core from filling."""
-    at = next((k for k, s in enumerate(link.sections) if topology(s.topology).isolates), None)
+    at = _at(link, Does.ISOLATES)
     if at is None:
         return
     for r1, words in ((1e3, "6 dB"), (2.2e3, "10 dB")):
-        before = topology("pad").section(r1=r1, r2=1e3)
+        before = padding().section(r1=r1, r2=1e3)
         padded = (*link.sections[:at], before, *link.sections[at:])
         yield (
             f"a pad of {words} before the transformer",
@@ -204,8 +251,7 @@ def _twin(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 
 
 def _isolate(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    sections: tuple[Section, ...] = tuple(s for s in link.sections if s.topology != "wire")
-    through = (topology("transformer").section(), *sections)
+    through = (_own(link, Does.ISOLATES), *_apart_from_wire(link))
     yield "through a transformer", partial(put_networks, link_id=link.id, sections=through)
 
 
@@ -217,27 +263,40 @@ def _ungrounded(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
             yield f"leave out {other.name.lower()}", partial(edits.remove_link, link_id=other.id)
 
 
-def _capacitor(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
-    at = _at(link, "coupling")
-    if at is None or finding.value is None or finding.low is None or finding.high is None:
+def part_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
+    """Edits worth trying for a finding about one part: another rating, the other way round, or a capacitor without polarity."""
+    link = job.link(finding.subject)
+    if link is None or finding.part is None or finding.value is None:
         return
-    most = max(abs(finding.low), abs(finding.high))
-    volts = next((v for v in RATINGS if v >= 2 * most), RATINGS[-1])
-    part = next(p for p in link.sections[at].parts if p.name == "c1")
-    rating = (
-        part.rating
-        if part.rating and part.rating.nominal >= volts
-        else Known.of(volts, "V", Basis.DOCUMENTED)
+    at, name = finding.part
+    rule = topology(link.sections[at].topology).part(name)
+    part = next((p for p in link.sections[at].parts if p.name == name), None) or Part(
+        name=name, value=rule.known()
     )
-    place = {"link_id": link.id, "section": at, "name": "c1", "rating": rating}
-    if finding.low < 0 < finding.high:
-        yield "a film capacitor", partial(edits.set_capacitor, plus=Plus.FILM, **place)  # type: ignore[arg-type]
+    if rule.kind == "resistor":
+        watts = heavy(ratings().resistor.margin * finding.value)
+        if watts is not None:
+            rating = Known.of(watts, "W", Basis.DOCUMENTED)
+            yield (
+                f"{name.upper()} for {watts:g} W",
+                partial(edits.set_rating, link_id=link.id, section=at, name=name, rating=rating),
+            )
         return
-    right = Plus.SOURCE if finding.value > 0 else Plus.INPUT
-    if finding.code.endswith("reversed"):
-        yield f"turn it round: plus {right.value}", partial(edits.set_capacitor, plus=right, **place)  # type: ignore[arg-type]
+    if finding.low is None or finding.high is None:
+        return
+    volts = rated(ratings().capacitor.margin * max(abs(finding.low), abs(finding.high)))
+    if volts is None:
+        return
+    fine = part.rating is not None and part.rating.nominal >= volts
+    rated_for = part.rating if fine else Known.of(volts, "V", Basis.DOCUMENTED)
+    change = partial(edits.set_capacitor, link_id=link.id, section=at, name=name, rating=rated_for)
+    if finding.low < 0 < finding.high:
+        yield f"film for {name.upper()}", partial(change, plus=Plus.FILM)
+    elif finding.code.endswith("reversed"):
+        right = Plus.SOURCE if finding.low + finding.high > 0 else Plus.INPUT
+        yield f"turn {name.upper()} round: plus {right.value}", partial(change, plus=right)
     else:
-        yield f"a capacitor for {volts:g} V", partial(edits.set_capacitor, plus=part.plus, **place)  # type: ignore[arg-type]
+        yield f"{name.upper()} for {volts:g} V", partial(change, plus=part.plus)
 
 
 _TABLE: tuple[tuple[tuple[str, ...], Callable[[Job, Link, Finding], Iterator[Fix]]], ...] = (
@@ -259,5 +318,4 @@ _TABLE: tuple[tuple[tuple[str, ...], Callable[[Job, Link, Finding], Iterator[Fix
     (("unbalanced", "balance"), _twin),
     (("bridge_tied",), _isolate),
     (("bridge_grounded",), _ungrounded),
-    (("capacitor_reversed", "capacitor_rating"), _capacitor),
 )

@@ -12,20 +12,21 @@ from functools import partial
 import msgspec
 from msgspec.structs import replace
 
-from pigtail.advice.networks import put_isolated, rejoined, without_pads
-from pigtail.advice.plan import fit_coupling, fit_pad
+from pigtail import edits
+from pigtail.advice.found import Contest, Side
+from pigtail.advice.plan import blocking, fit_coupling, fit_pad
 from pigtail.advice.search import feed_of
-from pigtail.catalogue.topologies import topology
-from pigtail.job import edits
-from pigtail.job.edits import Edit
+from pigtail.catalogue.topologies import Does, Task, does, first, topology
+from pigtail.edits.change import Edit
+from pigtail.edits.plan import put_isolated, rejoined, without_pads
+from pigtail.job.document import HOST, Conductor, Job, Link, Purpose, Section
 from pigtail.job.errors import JobError
-from pigtail.job.model import HOST, Conductor, Job, Link, Purpose, Section
-from pigtail.job.readings import effective
-from pigtail.studies.compile import CompileError
-from pigtail.studies.estimate import Estimate
-from pigtail.studies.level import study_level
-from pigtail.studies.results import Contest, Side
-from pigtail.studies.returns import study_returns
+from pigtail.job.measured import Measured
+from pigtail.model.errors import CompileError
+from pigtail.model.estimate import Estimate
+from pigtail.model.model import Model
+from pigtail.studies.level.study import study_level
+from pigtail.studies.returns.study import return_choices, study_returns
 from pigtail.units import Basis, Known, format_quantity
 
 #: Buzz that is not noticed, and how much better a transformer must make it to be worth its price [dB].
@@ -69,9 +70,9 @@ def contests(job: Job, link_id: str) -> tuple[Contest, ...]:
 
 
 def _solve(job: Job, link_id: str) -> _Solved:
-    measured = effective(job)
-    detail = next((d for d in study_level(measured).feeds if d.link == link_id), None)
-    buzz = study_returns(measured).numbers.get("returns.buzz_db")
+    model = Model.of(job)
+    detail = next((d for d in study_level(model).feeds if d.link == link_id), None)
+    buzz = study_returns(model).numbers.get("returns.buzz_db")
     return _Solved({} if detail is None else detail.numbers, buzz)
 
 
@@ -87,14 +88,12 @@ def _figures(solved: _Solved, *names: tuple[str, str]) -> tuple[tuple[str, str],
 def _sum(job: Job, link: Link) -> Iterator[Contest]:
     """A resistor sum, or one with a buffer behind it."""
     if len(topology(link.sections[0].topology).inputs) < 2 or any(
-        s.topology == "buffer" for s in link.sections
+        does(s, Does.BUFFERS) for s in link.sections
     ):
         return
-    buffered = rejoined(
-        job, link, (link.sections[0], topology("coupling").section(c1=1e-6), topology("buffer").section(), *(
-            s for s in link.sections[1:] if s.topology != "coupling"
-        )),
-    )  # fmt: skip
+    kept = [s for s in link.sections[1:] if not _only_blocks(s)]
+    between = next((s for s in link.sections[1:] if _only_blocks(s)), None) or _small_capacitor()
+    buffered = rejoined(job, link, (link.sections[0], between, first("feed", Does.BUFFERS).section(), *kept))
     buffered = _refitted(job, buffered)
     a, b = _solve(job, link.id), _solve(_with(job, buffered), link.id)
     shown = (
@@ -120,22 +119,33 @@ def _sum(job: Job, link: Link) -> Iterator[Contest]:
     )  # fmt: skip
 
 
+def _only_blocks(section: Section) -> bool:
+    """Whether a network is nothing but a coupling capacitor with its bleed."""
+    return does(section, Does.BLEEDS) and not does(section, Does.PADS)
+
+
+def _small_capacitor() -> Section:
+    """A coupling capacitor of 1 µF, which before a buffer is enough."""
+    shape = blocking()
+    part = shape.doing(Task.BLOCKS)
+    return shape.section(**({part.name: 1e-6} if part is not None else {}))
+
+
 def _input_ohm(job: Job, link: Link) -> float:
     (sink,) = link.at("out")
-    known = getattr(effective(job).terminal(sink), "impedance", None)
+    known = getattr(Measured(job).job.terminal(sink), "impedance", None)
     return known.nominal if known else 0.0
 
 
 def _refitted(job: Job, link: Link) -> Link:
     """The link with its pad, if it has one, chosen anew for the level."""
-    if any(s.topology == "pad" for s in link.sections):
-        link = fit_pad(job, link) or link
+    link = fit_pad(job, link) or link
     return fit_coupling(job, link)
 
 
 def _transformer(job: Job, link: Link) -> Iterator[Contest]:
     """Straight, or through an isolation transformer with the audio return wire left out."""
-    if any(topology(s.topology).isolates for s in link.sections):
+    if any(does(s, Does.ISOLATES) for s in link.sections):
         return
     module = next(
         (j.terminal.partition(".")[0] for j in link.joins if not j.terminal.startswith("host.")), ""
@@ -145,13 +155,13 @@ def _transformer(job: Job, link: Link) -> Iterator[Contest]:
         for x in job.links
         if x.purpose is Purpose.RETURN and any(j.terminal.startswith(f"{module}.") for j in x.joins)
     ]
-    audio = [x for x in returns if "audio" in x.id]
+    audio = return_choices(job, module)
     if not module or len(returns) < 2 or not audio:
         return
-    first = 1 if len(topology(link.sections[0].topology).inputs) > 1 else 0
-    sections: list[Section] = [s for s in link.sections if s.topology != "wire"]
-    at = next((k + 1 for k, s in enumerate(sections) if s.topology == "coupling"), first)
-    sections.insert(at, topology("transformer").section())
+    head = 1 if len(topology(link.sections[0].topology).inputs) > 1 else 0
+    sections: list[Section] = [s for s in link.sections if not does(s, Does.CONDUCTS)]
+    at = next((k + 1 for k, s in enumerate(sections) if _only_blocks(s)), head)
+    sections.insert(at, first("feed", Does.ISOLATES).section())
     through = fit_coupling(job, rejoined(job, link, tuple(sections)))
 
     change = partial(put_isolated, link=through, gone=audio[0].id)
@@ -176,7 +186,7 @@ def _transformer(job: Job, link: Link) -> Iterator[Contest]:
 
 def _pad_place(job: Job, link: Link) -> Iterator[Contest]:
     """The pad at the module with the long wire behind it, or at the host with the long wire before it."""
-    if not any(s.topology == "pad" for s in link.sections):
+    if not any(does(s, Does.PADS) for s in link.sections):
         return
 
     def placed(at_module: bool) -> Link:
@@ -220,7 +230,7 @@ def _change(now: Link, made: Link) -> Edit | None:
 def _phone_volume(job: Job, link: Link) -> Iterator[Contest]:
     """Matched by a pad with the phone at full, or by turning the phone down."""
     phone = not any(a.startswith(f"{HOST}.") for a in link.starts)
-    if not phone or not any(s.topology == "pad" for s in link.sections):
+    if not phone or not any(does(s, Does.PADS) for s in link.sections):
         return
     a = _solve(job, link.id)
     b = _solve(without_pads(job, link.id), link.id)

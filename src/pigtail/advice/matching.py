@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 
 from pigtail.advice.search import feed_of
-from pigtail.job.edits import set_values
+from pigtail.edits.values import set_values
+from pigtail.job.document import Job
 from pigtail.job.errors import EditError
-from pigtail.job.model import Job
-from pigtail.job.readings import effective
-from pigtail.studies.level import study_level, twin_of
+from pigtail.model.model import Model
+from pigtail.studies.level.study import study_level, twin_of
 from pigtail.units import Basis, Known
 
 #: How well two recordings or two readings tell the difference [dB].
@@ -28,15 +28,18 @@ def match_source(job: Job, link_id: str, louder_db: float, source: str) -> Job:
 def matched_values(
     job: Job, link_id: str, louder_db: float, source: str
 ) -> tuple[tuple[str, str, Known], ...]:
-    """The wanted levels that make it so: address, field, value. Raises EditError as `match_source` does."""
+    """The wanted levels that make it so: address, field, value. Raises EditError as `match_source` does.
+
+    How much louder is in [dB].
+    """
     if not (math.isfinite(louder_db) and abs(louder_db) <= FURTHEST_DB):
         raise EditError(
             f"{louder_db:g} dB between two sources makes no sense; compare again", value=louder_db
         )
-    measured = effective(job)
-    link = feed_of(measured, link_id)
-    twin = twin_of(measured, link)
-    study = study_level(measured)
+    model = Model.of(job)
+    link = feed_of(model.job, link_id)
+    twin = twin_of(model.job, link)
+    study = study_level(model)
     found = []
     for each in (link, twin):
         if each is None:

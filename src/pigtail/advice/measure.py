@@ -4,34 +4,35 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from pigtail.job.ask import Ask
+from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail, SupplyClass
 from pigtail.job.log import log_of
-from pigtail.job.model import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail, SupplyClass
 from pigtail.job.quantities import quantity
 from pigtail.job.readings import feeding
 from pigtail.job.wiring import first_function, probe_against, used_points
-from pigtail.studies.estimate import Estimate, Input
-from pigtail.studies.findings import Measure, Severity
-from pigtail.studies.protocol import open_checks, suggested_clip
-from pigtail.studies.results import Studies
-from pigtail.studies.sweep import connectors, pins, sweep
+from pigtail.model.estimate import Estimate, Input
+from pigtail.model.subjects import SubjectKind
+from pigtail.studies.findings import Severity
+from pigtail.studies.found import Studies
+from pigtail.studies.survey.found import SurveyFound
+from pigtail.studies.survey.onspot import with_expected
+from pigtail.studies.survey.sweep import connectors, pins, sweep
+from pigtail.studies.taps.protocol import open_checks, suggested_clip, unplugged
 
 #: Hosts that no probe is put on: one with a live chassis, and one of which nobody knows how it is fed.
 NO_PROBES = (SupplyClass.LIVE_CHASSIS, SupplyClass.UNKNOWN)
 
 
-def next_readings(job: Job, studies: Studies) -> tuple[Measure, ...]:
+def next_readings(job: Job, studies: Studies) -> tuple[Ask, ...]:
     """Readings worth taking, the most telling first: a reservoir to be found empty, the checks of points that the plan
     uses, then values that open verdicts rest on and a meter can tell, then pins that a sweep leaves open. None of a host that no
     probe may be put on."""
     if job.host.supply in NO_PROBES:
         return ()
-    found: list[Measure] = []
+    found: list[Ask] = []
     for address in used_points(job):
-        found += [
-            Measure(c.point, c.against, c.state, c.function, c.reason, c.drive)
-            for c in open_checks(job, address)
-        ]
-    for finding in studies.survey.findings:
+        found += open_checks(job, address)
+    for finding in studies.of(SurveyFound).findings:
         if finding.code == "survey.not_read":
             found.append(
                 _at(
@@ -49,11 +50,8 @@ def next_readings(job: Job, studies: Studies) -> tuple[Measure, ...]:
     for connector in connectors(job):
         rows = sweep(job, connector) if any(isinstance(t, Pin) for t in pins(job, connector)) else ()
         found += [r.settle for r in rows if r.settle is not None and isinstance(job.terminal(r.address), Pin)]
-    unique = {(m.point, m.against, m.state, m.function, m.load, m.series): m for m in reversed(found)}
-    ordered = [
-        m for m in found if unique.get((m.point, m.against, m.state, m.function, m.load, m.series)) is m
-    ]
-    return tuple(dict.fromkeys(ordered))
+    first = {m.key: m for m in reversed(found)}
+    return tuple(with_expected(job, m) for m in found if first[m.key] is m)
 
 
 def with_asked(job: Job, studies: Studies) -> Studies:
@@ -61,30 +59,31 @@ def with_asked(job: Job, studies: Studies) -> Studies:
     return replace(studies, asked=next_readings(job, studies))
 
 
-def _of(job: Job, estimate: Estimate, severity: Severity) -> list[Measure]:
+def _of(job: Job, estimate: Estimate, severity: Severity) -> list[Ask]:
     inputs: tuple[Input, ...] = estimate.missing if severity is Severity.UNKNOWN else ()
     if severity is Severity.UNKNOWN and not inputs:
         inputs = estimate.leading[:1]
     found = []
     for item in inputs:
-        if "/" in item.subject:
+        if item.subject.kind is SubjectKind.PATH:
             found += _path(job, item, estimate)
             continue
-        terminal = job.terminal(item.subject)
+        terminal = job.terminal(item.subject.owner) if item.subject.kind is SubjectKind.TERMINAL else None
         what = quantity(terminal, item.field) if terminal is not None else None
-        if terminal is None or what is None or not item.subject.startswith(f"{HOST}."):
+        if terminal is None or what is None or not item.subject.owner.startswith(f"{HOST}."):
             continue
         if what.feeds is None:
             found += _by_two(job, item, estimate) if severity is Severity.UNKNOWN else []
             continue
-        if feeding(job, item.subject, terminal, what.feeds) is None:
-            found.append(_at(job, item.subject, what.feeds, f"settles {estimate.words}"))
+        if feeding(job, item.subject.owner, terminal, what.feeds) is None:
+            found.append(_at(job, item.subject.owner, what.feeds, f"settles {estimate.words}"))
     return found
 
 
-def _by_two(job: Job, item: Input, estimate: Estimate) -> list[Measure]:
+def _by_two(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
     """The two readings that tell an impedance or the stiffness of a rail: open, then with a resistor."""
-    terminal = job.terminal(item.subject)
+    address = item.subject.owner
+    terminal = job.terminal(address)
     field = {"impedance": "load", "resistance": "load"}.get(item.field, "")
     if isinstance(terminal, AudioIn) and field:
         field = "series"
@@ -92,23 +91,21 @@ def _by_two(job: Job, item: Input, estimate: Estimate) -> list[Measure]:
         return []
     function = Function.DC_VOLTS if isinstance(terminal, Rail) else Function.AC_VOLTS
     drive = "" if isinstance(terminal, Rail) else "1 kHz"
-    taken = [r for r in log_of(job).at(item.subject, function) if r.drive == drive]
-    against, state = probe_against(job, item.subject), job.working_state()
+    taken = [r for r in log_of(job).at(address, function) if r.drive == drive]
+    against, state = probe_against(job, address), job.working_state()
     reason = f"settles {estimate.words}, with the reading after it"
     found = []
     if not any(r.load is None and r.series is None and r.state == state for r in taken):
-        found.append(Measure(item.subject, against, state, function, reason, drive))
+        found.append(Ask(address, against, state, function, reason, drive))
     if not any(getattr(r, field) is not None for r in taken):
-        ohm = suggested_clip(job, item.subject, field) or (47_000.0 if field == "series" else 1000.0)
-        clip = {field: ohm}
-        found.append(
-            Measure(item.subject, against, state, function, f"settles {estimate.words}", drive, **clip)
-        )
+        ohm = suggested_clip(job, address, field) or (47_000.0 if field == "series" else 1000.0)
+        plain = Ask(address, against, state, function, f"settles {estimate.words}", drive)
+        found.append(replace(plain, load=ohm) if field == "load" else replace(plain, series=ohm))
     return found
 
 
-def _path(job: Job, item: Input, estimate: Estimate) -> list[Measure]:
-    device_id, _, path_id = item.subject.partition("/")
+def _path(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
+    device_id, path_id = item.subject.owner, item.subject.part
     device = job.device(device_id)
     path = next((p for p in device.paths if p.id == path_id), None) if device else None
     if path is None or device_id != HOST:
@@ -119,11 +116,11 @@ def _path(job: Job, item: Input, estimate: Estimate) -> list[Measure]:
         for r in job.readings
     ):
         return []
-    off = job.host.states[0].id if job.host.states else ""
-    return [Measure(ends[0], ends[1], off, Function.RESISTANCE, f"settles {estimate.words}")]
+    off = unplugged(job)
+    return [Ask(ends[0], ends[1], off, Function.RESISTANCE, f"settles {estimate.words}")]
 
 
-def _at(job: Job, address: str, function: Function, reason: str) -> Measure:
-    off = job.host.states[0].id if job.host.states else ""
+def _at(job: Job, address: str, function: Function, reason: str) -> Ask:
+    off = unplugged(job)
     state = off if function is Function.RESISTANCE else job.working_state()
-    return Measure(address, probe_against(job, address), state, function, reason)
+    return Ask(address, probe_against(job, address), state, function, reason)

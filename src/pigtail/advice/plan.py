@@ -10,13 +10,12 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from pigtail.advice.links import NEAR_M, ROUTE_M, SUPPLY_TOPOLOGIES, join, rails, supply_link
-from pigtail.catalogue.topologies import topology
-from pigtail.circuit import Batch
-from pigtail.job import edits
+from pigtail import edits
+from pigtail.catalogue.topologies import Does, Task, Topology, does, first, plain, those, topology
+from pigtail.edits.usual import NEAR_M, ROUTE_M, join, rails, supply_link
+from pigtail.job.chain import trait
 from pigtail.job.check import refuse_live_chassis
-from pigtail.job.errors import EditError
-from pigtail.job.model import (
+from pigtail.job.document import (
     HOST,
     AudioIn,
     AudioOut,
@@ -32,14 +31,15 @@ from pigtail.job.model import (
     Use,
     Way,
 )
-from pigtail.job.readings import effective
+from pigtail.job.errors import EditError
+from pigtail.job.measured import Measured
 from pigtail.job.wiring import addresses_of, return_address, star_address
-from pigtail.studies.chain import trait
-from pigtail.studies.compile import compile_job
-from pigtail.studies.feed import OWN_DC_V
+from pigtail.model import subjects
+from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Severity
-from pigtail.studies.power import study_power
-from pigtail.studies.returns import study_returns
+from pigtail.studies.level.feed import OWN_DC_V
+from pigtail.studies.power.study import study_power
+from pigtail.studies.returns.study import study_returns
 from pigtail.units.series import members
 
 Array = NDArray[np.float64]
@@ -65,10 +65,12 @@ def propose(job: Job, module_id: str) -> Job:
     kept = tuple(x for x in job.links if not any(j.terminal.startswith(f"{module_id}.") for j in x.joins))
     job = replace(job, links=kept)
     pairs = list(_pairs(job, module_id))
-    if not pairs:
-        raise EditError("the host and the module have no output and input to join", value=module_id)
     pin = next(iter(addresses_of(job, SupplyIn, module_id)), None)
-    job = _returns(job, module_id, pin, pairs[0][1])
+    if not pairs and pin is None:
+        raise EditError(
+            "the host and the module have no output and input to join, and no supply", value=module_id
+        )
+    job = _returns(job, module_id, pin, pairs[0][1] if pairs else "")
     job = _feeds(job, pairs)
     return _supply(job, pin) if pin else job
 
@@ -137,35 +139,32 @@ def _feed(job: Job, link_id: str, name: str, sources: list[str], sink: str) -> L
     the level."""
     summed = len(sources) > 1
     ways = any(getattr(job.terminal(a), "way", Way.FULL) is not Way.FULL for a in sources)
-    sum_key = "recombine" if ways else "sum"
-    sections: list[Section] = [topology(sum_key).section(r1=SUM_OHM, r2=SUM_OHM)] if summed else []
+    sections: list[Section] = [sum_for(ways=ways).section(r1=SUM_OHM, r2=SUM_OHM)] if summed else []
     last = _for_the_end(job, sink)
-    capacitor = [topology("coupling").section()] if _biased(job, sources, sink) else []
+    capacitor = [blocking().section()] if _biased(job, sources, sink) else []
     if capacitor and own_dc(job, sink) and not last:
-        return _capacitor_last(
-            job, _joined(job, link_id, name, sources, sink, sections or [topology("wire").section()])
-        )
-    if capacitor and not (last and topology(last[0]).blocks):
+        return _capacitor_last(job, _joined(job, link_id, name, sources, sink, sections or [plain()]))
+    if capacitor and not (last and Does.BLOCKS in last[0].does):
         sections += capacitor
     if last:
-        whole = [*sections, *(topology(k).section() for k in last)]
+        whole = [*sections, *(shape.section() for shape in last)]
         return fit_coupling(job, fit_volume(job, _joined(job, link_id, name, sources, sink, whole)))
-    pad = [*sections, topology("pad").section(r1=PAD_SERIES_OHM)]
+    pad = [*sections, padding().section(r1=PAD_SERIES_OHM)]
     with_pad = _joined(job, link_id, name, sources, sink, pad)
     fitted = fit_pad(job, with_pad)
-    link = fitted or _joined(job, link_id, name, sources, sink, sections or [topology("wire").section()])
+    link = fitted or _joined(job, link_id, name, sources, sink, sections or [plain()])
     return fit_coupling(job, link)
 
 
 def _capacitor_last(job: Job, link: Link) -> Link:
     """The feed into an input with a DC of its own: the pad first, then a capacitor, its bleed too high to shift that DC."""
-    padded = fit_pad(job, with_section(job, link, topology("pad").section(r1=PAD_SERIES_OHM))) or link
-    return fit_coupling(job, with_section(job, padded, topology("coupling").section(r1=LIGHT_BLEED_OHM)))
+    padded = fit_pad(job, with_section(job, link, padding().section(r1=PAD_SERIES_OHM))) or link
+    return fit_coupling(job, with_section(job, padded, blocking().section(r1=LIGHT_BLEED_OHM)))
 
 
 def with_section(job: Job, link: Link, section: Section) -> Link:
     """The feed with one more network at its end."""
-    kept = tuple(s for s in link.sections if s.topology != "wire")
+    kept = tuple(s for s in link.sections if not does(s, Does.CONDUCTS))
     (sink,) = link.at("out")
     return _joined(job, link.id, link.name, list(link.starts), sink, [*kept, section])
 
@@ -178,26 +177,57 @@ def own_dc(job: Job, sink: str) -> bool:
 
 def fit_volume(job: Job, link: Link) -> Link:
     """The link with its volume control, if it has one, turned to the wanted level."""
-    index = next((k for k, s in enumerate(link.sections) if s.topology == "volume"), None)
-    if index is None:
+    found = part_for(link, Task.KNOB)
+    if found is None:
         return link
+    index, name = found
     turns = np.linspace(0.1, 1.0, 19)
-    level, wanted = _delivered(job, link, "turn", index, turns)
+    level, wanted = _delivered(job, link, name, index, turns)
     if wanted is None:
         return link
     return with_part(
-        link, index, "turn", round(float(turns[np.argmin(np.abs(level - 20 * np.log10(wanted)))]), 2)
+        link, index, name, round(float(turns[np.argmin(np.abs(level - 20 * np.log10(wanted)))]), 2)
     )
 
 
-def _for_the_end(job: Job, sink: str) -> tuple[str, ...]:
+def part_for(link: Link, task: Task, *what: Does) -> tuple[int, str] | None:
+    """Where in a link the first part stands that is there for something, in a network that does some things: the number of the
+    network and the part's name; None if there is none."""
+    for index, section in enumerate(link.sections):
+        shape = topology(section.topology)
+        rule = shape.doing(task)
+        if rule is not None and (not what or shape.does & frozenset(what)):
+            return index, rule.name
+    return None
+
+
+def sum_for(*, ways: bool) -> Topology:
+    """The network that holds two outputs apart: of two channels, or of the ways of a crossover."""
+    return first(
+        "feed", Does.SUMS, *((Does.RECOMBINES,) if ways else ()), without=() if ways else (Does.RECOMBINES,)
+    )
+
+
+def blocking() -> Topology:
+    """The plainest network that keeps DC out and bleeds."""
+    return first("feed", Does.BLOCKS, Does.BLEEDS, without=(Does.AMPLIFIES, Does.PADS))
+
+
+def padding() -> Topology:
+    """The plainest network that brings a level down."""
+    return first("feed", Does.PADS, without=(Does.AMPLIFIES, Does.BLOCKS))
+
+
+def _for_the_end(job: Job, sink: str) -> tuple[Topology, ...]:
     """The networks that what a feed ends at asks for whatever the level: an amplifier, or the inverse of an equaliser."""
     terminal = job.terminal(sink)
     assert isinstance(terminal, AudioIn)
     if terminal.has(Trait.EQUALISED):
-        return ("unrecord",)
-    kept = {Use.HEADPHONES: ("volume", "headphone_amp"), Use.SPEAKER: ("volume", "amp_bridged")}
-    return kept.get(terminal.use, ())
+        return (first("feed", Does.UNRECORDS),)
+    knob = first("feed", Does.TURNS)
+    if terminal.use is Use.HEADPHONES:
+        return knob, first("feed", Does.DRIVES_HEADPHONES)
+    return (knob, first("feed", Does.DRIVES_SPEAKERS, Does.BRIDGES)) if terminal.use is Use.SPEAKER else ()
 
 
 def _joined(
@@ -221,18 +251,20 @@ def _biased(job: Job, sources: list[str], sink: str) -> bool:
     return any(v is None or max(abs(v.low), abs(v.high)) > 0.02 for v in values)
 
 
-def _with(job: Job, link: Link) -> Job:
+def model_with(job: Job, link: Link) -> Model:
+    """The model of a job with a link as it would be."""
     others = tuple(x for x in job.links if x.id != link.id)
-    return effective(replace(job, links=(*others, link)))
+    return Model(Measured(replace(job, links=(*others, link))))
 
 
 def _delivered(job: Job, link: Link, part: str, index: int, candidates: Array) -> tuple[Array, float | None]:
     """Level [dBV] at the end of a feed for each candidate of a part, and the voltage wanted there [V]."""
-    trial = _with(job, link)
-    netlist = compile_job(trial, trial.working_state())
+    model = model_with(job, link)
+    netlist = model.netlist()
     (sink,) = link.at("out")
-    wanted = getattr(trial.terminal(sink), "wanted", None)
-    solution = Batch(netlist.circuit, {f"{link.id}_{index}_{part}": candidates}).ac([1000.0])
+    wanted = getattr(model.job.terminal(sink), "wanted", None)
+    varied = {subjects.network(link.id, index).parameter(part): candidates}
+    solution = netlist.small(netlist.deck_samples(varied)).ac([1000.0])
     level = np.abs(solution.v(netlist.node(sink), netlist.reference(sink))[:, 0])
     return 20 * np.log10(np.maximum(level, 1e-12)), None if wanted is None else wanted.nominal
 
@@ -240,20 +272,26 @@ def _delivered(job: Job, link: Link, part: str, index: int, candidates: Array) -
 def fit_pad(job: Job, link: Link) -> Link | None:
     """The link with the shunt of its pad chosen from E24 so that the level is as wanted; None when no pad is
     needed, or the wanted level is not known."""
-    index = next(k for k, s in enumerate(link.sections) if s.topology == "pad")
+    found = part_for(link, Task.LEVEL, Does.PADS)
+    if found is None:
+        return None
+    index, name = found
     candidates = np.array(members("E24", 47.0, 470e3))
-    level, wanted = _delivered(job, link, "r2", index, candidates)
+    level, wanted = _delivered(job, link, name, index, candidates)
     if wanted is None:
         return None
     error = level - 20 * np.log10(wanted)
     if error[-1] < SMALL_STEP_DB:
         return None
     best = float(candidates[np.argmin(np.abs(error))])
-    return with_part(link, index, "r2", best)
+    return with_part(link, index, name, best)
 
 
 def with_part(link: Link, index: int, name: str, nominal: float, tolerance: float = np.inf) -> Link:
-    """The link with one part of one network at another preferred value, to its usual tolerance or a closer one."""
+    """The link with one part of one network at another preferred value, to its usual tolerance or a closer one.
+
+    The nominal value in SI [Ω, F], the tolerance a ratio [1].
+    """
     section = link.sections[index]
     rule = topology(section.topology).part(name)
     parts = tuple(
@@ -266,28 +304,29 @@ def with_part(link: Link, index: int, name: str, nominal: float, tolerance: floa
 
 def fit_coupling(job: Job, link: Link) -> Link:
     """The link with its coupling capacitor the smallest that keeps the corner at or below 5 Hz."""
-    index = next((k for k, s in enumerate(link.sections) if s.topology == "coupling"), None)
-    if index is None:
+    found = part_for(link, Task.BLOCKS, Does.BLEEDS)
+    if found is None:
         return link
-    trial = _with(job, link)
-    netlist = compile_job(trial, trial.working_state())
+    index, name = found
+    netlist = model_with(job, link).netlist()
     (sink,) = link.at("out")
     farads = np.array(COUPLING_F)
-    solution = Batch(netlist.circuit, {f"{link.id}_{index}_c1": farads}).ac([LOW_CORNER_HZ, 1000.0])
+    varied = {subjects.network(link.id, index).parameter(name): farads}
+    solution = netlist.small(netlist.deck_samples(varied)).ac([LOW_CORNER_HZ, 1000.0])
     h = np.abs(solution.v(netlist.node(sink), netlist.reference(sink)))
     enough = h[:, 0] >= h[:, 1] / np.sqrt(2)
     chosen = float(farads[enough.argmax()]) if enough.any() else COUPLING_F[-1]
-    return with_part(link, index, "c1", chosen)
+    return with_part(link, index, name, chosen)
 
 
 def _supply(job: Job, pin: str) -> Job:
     """The supply whose worst finding is the least bad; of equals the simplest, from the likeliest rail."""
     best: tuple[tuple[int, int], Job] | None = None
-    for key in SUPPLY_TOPOLOGIES:
-        for rail in rails(job):
-            if key == "direct" and getattr(job.terminal(rail), "voltage", None) is None:
+    for shape in those("supply", without=(Does.SWITCHES,)):
+        for rail in rails(job, pin):
+            if Does.CONDUCTS in shape.does and getattr(job.terminal(rail), "voltage", None) is None:
                 continue  # a rail of unknown voltage is never joined straight to a module
-            trial = edits.add_link(job, supply_link(job, edits.free_id(job, "supply"), rail, pin, key))
+            trial = edits.add_link(job, supply_link(job, edits.free_id(job, "supply"), rail, pin, shape.key))
             rank = _supply_rank(trial, best[0] if best else None)
             if rank is not None and (best is None or rank < best[0]):
                 best = (rank, trial)
@@ -299,12 +338,12 @@ def _supply(job: Job, pin: str) -> Job:
 def _supply_rank(job: Job, beaten: tuple[int, int] | None) -> tuple[int, int] | None:
     """Rank of a supply plan, less is better: its worst finding, then how many of it; None when power alone is
     worse than a plan found before."""
-    measured = effective(job)
-    severities = [f.severity for f in study_power(measured).findings]
+    model = Model.of(job)
+    severities = [f.severity for f in study_power(model).findings]
     first = _worst_of(severities)
     if beaten is not None and first > beaten:
         return None
-    return _worst_of(severities + [f.severity for f in study_returns(measured).findings])
+    return _worst_of(severities + [f.severity for f in study_returns(model).findings])
 
 
 def _worst_of(severities: list[Severity]) -> tuple[int, int]:
@@ -322,7 +361,7 @@ def _returns(job: Job, module_id: str, pin: str | None, sink: str) -> Job:
         link_id = edits.free_id(job, "supply_return")
         job = edits.add_link(job, wire(link_id, "Supply return", return_address(job, pin), star, 20))
     audio = next((t for t in device.terminals if isinstance(t, AudioOut | AudioIn)), None)
-    if audio is None or getattr(audio, "use", Use.LINE) is Use.SPEAKER:
+    if audio is None or not sink or getattr(audio, "use", Use.LINE) is Use.SPEAKER:
         return job  # a speaker hangs between the two ends of its amplifier
     here = return_address(job, f"{module_id}.{audio.id}")
     there = return_address(job, sink) if sink.startswith(f"{HOST}.") else _host_return(job)
@@ -342,6 +381,6 @@ def _return_link(job: Job, link_id: str, name: str, start: str, end: str, gauge:
         id=link_id,
         name=name,
         purpose=Purpose.RETURN,
-        sections=(topology("wire").section(),),
+        sections=(plain(),),
         joins=(join("in", start, ROUTE_M, gauge), join("out", end, 0.0, gauge)),
     )

@@ -1,34 +1,36 @@
-"""Remedies: candidate edits for a finding, each solved, offered only when it betters the finding.
+"""Remedies: candidate edits for a finding, each solved against all studies, offered only when it betters its finding and
+brings nothing that is as bad; what milder it brings is said with it.
 
-A table gives the candidates by the finding's code. A candidate that does not lift the finding's severity or move
-its value clearly in the right direction is not offered, whatever the habit of the trade says of it.
+A candidate that does not lift the finding's severity or move its number clearly in the right direction is not offered,
+whatever the habit of the trade says of it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import partial
-from typing import NamedTuple, TypeVar
+from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from pigtail.advice.level_remedies import level_fixes
-from pigtail.advice.networks import propose_plan, regauged, resupplied
-from pigtail.catalogue.topologies import topology
-from pigtail.job import edits
-from pigtail.job.edits import Edit
+from pigtail import edits
+from pigtail.advice.found import School
+from pigtail.advice.level_remedies import level_fixes, part_fixes
+from pigtail.advice.proposing import propose_plan
+from pigtail.catalogue.topologies import Does, does, first, plain, those
+from pigtail.edits.change import Edit
+from pigtail.edits.plan import reconverted, regauged, rerailed, set_stage_rail
+from pigtail.edits.usual import rails
+from pigtail.job.document import Job, Purpose, Rail, SupplyClass, SupplyIn
 from pigtail.job.errors import JobError
-from pigtail.job.model import HOST, Job, Link, Purpose, Rail, SupplyClass, SupplyIn, alive
-from pigtail.job.readings import effective
-from pigtail.job.wiring import addresses_of, return_address
-from pigtail.studies.compile import CompileError
-from pigtail.studies.estimate import Estimate
+from pigtail.model.errors import CompileError
+from pigtail.model.estimate import Estimate
+from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study
+from pigtail.studies.found import Studies
 from pigtail.studies.judging import judgements
-from pigtail.studies.level import study_level
-from pigtail.studies.power import study_power
-from pigtail.studies.results import School, Studies
-from pigtail.studies.returns import return_links, study_returns
+from pigtail.studies.register import entry
+from pigtail.studies.returns.study import return_choices, return_links, study_returns
 from pigtail.units.wire import GAUGES
 
 MOST_OFFERED = 3
@@ -40,120 +42,147 @@ LEFT_OUT = "One return only: all of its drop is heard."
 CLOSED = "The burst divides between the two again."
 
 
-class Candidate(NamedTuple):
-    """An edit worth trying: its label, and for an arrangement of the returns what it does in a sentence."""
+class Attempt(NamedTuple):
+    """An edit worth trying: its label, for an arrangement of the returns what it does in a sentence, and whether it is a whole plan,
+    which is offered where there is none, whatever is still unknown of it."""
 
     label: str
     edit: Edit
     why: str = ""
+    whole_plan: bool = False
 
 
-S = TypeVar("S", bound=Study)
+class Trial:
+    """A job as an edit would make it, studied as far as anyone asks."""
+
+    def __init__(self, papers: Job) -> None:
+        self.model = Model.of(papers)
+        self._found: dict[str, Study] = {}
+
+    def study(self, key: str) -> Study:
+        """What one study finds of it."""
+        if key not in self._found:
+            self._found[key] = entry(key).run(self.model)
+        return self._found[key]
 
 
-class _Field(NamedTuple):
-    """How a study's findings are mended: the study, its telling number, and which way is better (±1)."""
+class Trials:
+    """The jobs that were tried for one job, so that what several findings are mended by is solved once."""
 
-    study: Callable[[Job], Study]
-    number: str
-    sense: float
+    def __init__(self, job: Job, studies: Studies) -> None:
+        self.job, self.before = job, {s.name: s for s in studies.found}
+        self._made: list[tuple[Job, Trial]] = []
+
+    def of(self, edit: Edit) -> Trial | None:
+        """The trial of an edit; None for one that is refused or changes nothing."""
+        try:
+            made = edit(self.job)
+        except (JobError, CompileError, ValueError):
+            return None
+        if made == self.job:
+            return None
+        found = next((t for j, t in self._made if j == made), None)
+        if found is None:
+            found = Trial(made)
+            self._made.append((made, found))
+        return found
+
+    def catches(self, trial: Trial, mended: Finding) -> tuple[Finding, ...] | None:
+        """What a trial makes worse, all of it milder than what it mends; None where anything becomes as bad as that or worse."""
+        found: list[Finding] = []
+        for key, before in sorted(self.before.items(), key=_cheapest):
+            worse = _worse(before, trial.study(key), mended)
+            if any(ORDER.index(f.severity) <= ORDER.index(mended.severity) for f in worse):
+                return None
+            found += worse
+        return tuple(found)
 
 
-_FIELDS = {
-    "level": _Field(study_level, "level.target_db", 0.0),
-    "power": _Field(study_power, "power.rail_margin_a", 1.0),
-    "returns": _Field(study_returns, "returns.buzz_db", -1.0),
-}
-_NUMBERS = {
-    "power.overheats": ("power.regulator_tj_c", -1.0),
-    "power.hot": ("power.regulator_tj_c", -1.0),
-    "power.dropout": ("power.dropout_margin_v", 1.0),
-    "power.regulator_overload": ("power.regulator_margin_a", 1.0),
-    "power.over_voltage": ("power.module_v", -1.0),
-    "power.under_voltage": ("power.module_v_burst", 1.0),
-}
-#: Which way a number is better, by how it is judged.
-_SENSES = {"at_least": 1.0, "at_most": -1.0, "within": 0.0}
+def _cheapest(pair: tuple[str, Study]) -> int:
+    """Studies that need least to be solved first."""
+    order = ("build", "survey", "taps", "power", "returns", "level")
+    return order.index(pair[0]) if pair[0] in order else len(order)
 
 
-def _number_of(finding: Finding, how: _Field) -> tuple[str, float]:
-    """The number that a finding is about, and which way it is better; no number for one that judges none."""
-    if finding.code in _NUMBERS:
-        return _NUMBERS[finding.code]
-    area, _, _ = finding.code.partition(".")
-    if area != "level":
-        return how.number, how.sense
-    for code, entry in judgements().items():
-        spoken = (code, *(c.partition("{")[0] for c in entry.codes.values()))
-        if code.startswith("level.") and finding.code.startswith(spoken):
-            return f"level.{entry.number}", _SENSES[entry.grade]
-    return "", 0.0
+def _identity(finding: Finding) -> tuple[object, ...]:
+    """What a finding is about, whatever comes out: its judgement, or its code where it is none, its subject, its part."""
+    return finding.judgement or finding.code, finding.subject, finding.part
+
+
+def _worse(before: Study, after: Study, but: Finding) -> list[Finding]:
+    """The findings that are worse than they were. A point that has not been read yet is a request, not a fault."""
+    was: dict[tuple[object, ...], Severity] = {}
+    for finding in before.findings:
+        was[_identity(finding)] = _worst_of(finding.severity, was.get(_identity(finding), Severity.GOOD))
+    return [
+        f
+        for f in after.findings
+        if _identity(f) != _identity(but)
+        and not (f.severity is Severity.UNKNOWN and not f.judgement)
+        and ORDER.index(f.severity) < ORDER.index(was.get(_identity(f), Severity.GOOD))
+    ]
+
+
+def _worst_of(*severities: Severity) -> Severity:
+    return min(severities, key=ORDER.index)
 
 
 def advised(job: Job, studies: Studies) -> Studies:
     """The studies with remedies on every finding that needs one and has one."""
-    return replace(
-        studies,
-        survey=_with(job, studies.survey),
-        level=_with(job, studies.level),
-        power=_with(job, studies.power),
-        returns=_with(job, studies.returns),
-        build=studies.build,
-    )
+    trials = Trials(job, studies)
+    return replace(studies, found=tuple(_with(trials, s) for s in studies.found))
 
 
-def _with(job: Job, study: S) -> S:
+def _with(trials: Trials, study: Study) -> Study:
     findings = tuple(
-        f if f.severity is Severity.GOOD else replace(f, remedies=remedies(job, study, f))
+        f if f.severity is Severity.GOOD else replace(f, remedies=remedies(trials, study, f))
         for f in study.findings
     )
     return replace(study, findings=findings)
 
 
-def remedies(job: Job, study: Study, finding: Finding) -> tuple[Remedy, ...]:
+def remedies(trials: Trials, study: Study, finding: Finding) -> tuple[Remedy, ...]:
     """Remedies of a finding, the most telling first, at most three."""
-    candidates = list(_candidates(job, finding))
-    area = finding.code.partition(".")[0]
-    how = _FIELDS.get(area)
-    if not candidates or how is None:
-        return tuple(Remedy(c.label, c.edit) for c in candidates[:MOST_OFFERED])
-    name, sense = _number_of(finding, how)
-    own = f"{area}.{finding.subject}.{name.partition('.')[2]}"
-    name = own if own in study.numbers else name
+    name = study.number_of(finding)
     before = study.numbers.get(name)
-    found: list[tuple[tuple[int, float], Remedy]] = []
-    for label, edit, _ in candidates:
-        try:
-            after = how.study(effective(edit(job)))
-        except (JobError, CompileError, ValueError):
+    offered = [Remedy(a.label, a.edit) for a in _candidates(trials.job, finding) if a.whole_plan]
+    ranked: list[tuple[tuple[int, float], Attempt, Trial]] = []
+    for attempt in _candidates(trials.job, finding):
+        trial = None if attempt.whole_plan else trials.of(attempt.edit)
+        rank = None if trial is None else _improvement(finding, study, trial.study(study.name), name)
+        if trial is not None and rank is not None:
+            ranked.append((rank, attempt, trial))
+    for _, attempt, trial in sorted(ranked, key=lambda found: found[0]):
+        if len(offered) >= MOST_OFFERED:
+            break
+        catches = trials.catches(trial, finding)
+        if catches is None:
             continue
-        rank = _improvement(finding, study, after, name, sense)
-        if rank is not None:
-            found.append((rank, Remedy(label, edit, _brings(before, after.numbers.get(name)))))
-    found.sort(key=lambda pair: pair[0])
-    return tuple(remedy for _, remedy in found[:MOST_OFFERED])
+        after = trial.study(study.name).numbers.get(name)
+        brings = [_brings(before, after), *(f"but: {f.sentence}" for f in catches)]
+        offered.append(Remedy(attempt.label, attempt.edit, "; ".join(b for b in brings if b)))
+    return tuple(offered[:MOST_OFFERED])
 
 
-def _improvement(
-    finding: Finding, before: Study, after: Study, name: str, sense: float
-) -> tuple[int, float] | None:
-    """Sorting rank of a remedy, or None if it does not better its finding or worsens the study."""
+def _improvement(finding: Finding, before: Study, after: Study, name: str) -> tuple[int, float] | None:
+    """Sorting rank of a remedy, or None if it does not better its finding or worsens its study."""
     if ORDER.index(after.verdict) < ORDER.index(before.verdict):
         return None
-    same = [f for f in after.findings if f.code.partition(".")[0] == finding.code.partition(".")[0]]
-    twin = next((f for f in same if f.key == finding.key), None)
-    lifted = twin is None or ORDER.index(twin.severity) > ORDER.index(finding.severity)
+    same = [f for f in after.findings if _identity(f) == _identity(finding)]
+    severity = _worst_of(*(f.severity for f in same)) if same else Severity.GOOD
+    lifted = ORDER.index(severity) > ORDER.index(finding.severity)
     new, old = after.numbers.get(name), before.numbers.get(name)
-    if old is not None and old.value is not None and (new is None or new.value is None):
+    if old is not None and old.value is not None and (new is None or new.value is None) and not lifted:
         return None
-    gain = _gain(old, new, sense)
-    told = old is not None and old.value is not None
+    gain = _gain(old, new, judgements()[finding.judgement].sense if finding.judgement else 0.0)
+    told = old is not None and old.value is not None and new is not None
     if (told and gain <= 0.0) or (not lifted and gain < CLEAR_STEP_DB):
         return None
     return -ORDER.index(after.verdict) + (0 if lifted else 1), -gain
 
 
 def _gain(old: Estimate | None, new: Estimate | None, sense: float) -> float:
+    """By how much a number is better than it was [its unit], by the way in which it is judged."""
     if old is None or new is None or old.value is None or new.value is None:
         return 0.0
     if sense == 0.0:
@@ -169,10 +198,14 @@ def _brings(before: Estimate | None, after: Estimate | None) -> str:
     return f"{after.words}: {before.short()} → {after.short()}"
 
 
-def _candidates(job: Job, finding: Finding) -> Iterator[Candidate]:
+def _candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     area, _, what = finding.code.partition(".")
-    if area == "level":
-        yield from (Candidate(label, edit) for label, edit in level_fixes(job, finding))
+    if finding.part is not None:
+        yield from (Attempt(*fix) for fix in part_fixes(job, finding))
+    elif area == "level":
+        yield from (Attempt(*fix) for fix in level_fixes(job, finding))
+    elif finding.judgement == "power.stage_voltage":
+        yield from _stage_candidates(job, finding)
     elif area == "power":
         yield from _supply_candidates(job)
     elif area == "returns":
@@ -183,35 +216,38 @@ def _candidates(job: Job, finding: Finding) -> Iterator[Candidate]:
         and job.host.supply is not SupplyClass.LIVE_CHASSIS
     ):
         for module in job.modules:
-            yield Candidate(f"propose a plan for {module.name}", partial(propose_plan, module_id=module.id))
+            edit = partial(propose_plan, module_id=module.id)
+            yield Attempt(f"propose a plan for {module.name}", edit, whole_plan=True)
 
 
-def _supply_candidates(job: Job) -> Iterator[Candidate]:
-    """Other topologies on the same rail, then the same or another topology on another rail."""
-    state = job.working_state()
+def _supply_candidates(job: Job) -> Iterator[Attempt]:
+    """Other converters on the same rail, then other rails with what is there."""
     for link in job.links:
         if link.purpose is not Purpose.SUPPLY:
             continue
-        pin = next((j.terminal for j in link.joins if isinstance(job.terminal(j.terminal), SupplyIn)), None)
-        old_rail = next((j.terminal for j in link.joins if isinstance(job.terminal(j.terminal), Rail)), None)
+        pin = next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), None)
+        old_rail = next((a for a in link.starts if isinstance(job.terminal(a), Rail)), None)
         if pin is None or old_rail is None:
             continue
-        now = link.sections[-1].topology
-        names = {"buck": "use a buck converter", "linear": "use a small linear regulator",
-                 "linear_large": "use a larger linear regulator", "direct": "join the rail straight to the module"}  # fmt: skip
-        for key, label in names.items():
-            if key != now:
-                yield Candidate(label, partial(edits.replace_link, link=resupplied(job, link, old_rail, key)))
-        for terminal in job.host.terminals:
-            rail = f"{HOST}.{terminal.id}"
-            if isinstance(terminal, Rail) and rail != old_rail and alive(terminal, state):
-                moved = resupplied(job, link, rail, now)
-                yield Candidate(
-                    f"take the supply from the {terminal.name}", partial(edits.replace_link, link=moved)
-                )
+        now = {s.topology for s in link.sections}
+        for shape in those("supply"):
+            if shape.remedy and shape.key not in now:
+                edit = partial(edits.replace_link, link=reconverted(job, link, shape.key))
+                yield Attempt(shape.remedy, edit)
+        for rail in rails(job, pin):
+            if rail != old_rail:
+                moved = partial(edits.replace_link, link=rerailed(job, link, rail))
+                yield Attempt(f"take the supply from the {job.label(rail)}", moved)
 
 
-def _return_candidates(job: Job) -> Iterator[Candidate]:
+def _stage_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
+    """The stages of a feed from another rail."""
+    for rail in rails(job):
+        edit = partial(set_stage_rail, link_id=finding.subject, rail=rail)
+        yield Attempt(f"supply the stage from the {job.label(rail)}", edit)
+
+
+def _return_candidates(job: Job) -> Iterator[Attempt]:
     """Heavier wires, a lift, one return alone: the schools, each to be solved."""
     for module in job.modules:
         links = return_links(job, module.id)
@@ -219,33 +255,28 @@ def _return_candidates(job: Job) -> Iterator[Candidate]:
             gauge = link.joins[0].conductor.gauge
             for heavier in [g for g in (GAUGES[1], GAUGES[0]) if g < gauge][:1]:
                 edit = partial(regauged, link_id=link.id, gauge=heavier)
-                yield Candidate(f"{link.name.lower()} in AWG {heavier}", edit, HEAVIER)
+                yield Attempt(f"{link.name.lower()} in AWG {heavier}", edit, HEAVIER)
         for link in return_choices(job, module.id):
-            if not any(s.topology == "lift" for s in link.sections):
-                lifted = (topology("lift").section(),)
+            if not any(does(s, Does.LIFTS) for s in link.sections):
+                lifted = (first("return", Does.LIFTS).section(),)
                 edit = partial(edits.set_sections, link_id=link.id, sections=lifted)
-                yield Candidate(f"lift the {link.name.lower()} with 10 Ω", edit, LIFTED)
+                yield Attempt(f"lift the {link.name.lower()} with 10 Ω", edit, LIFTED)
             else:
-                edit = partial(edits.set_sections, link_id=link.id, sections=(topology("wire").section(),))
-                yield Candidate(f"close the {link.name.lower()} with a plain wire", edit, CLOSED)
+                edit = partial(edits.set_sections, link_id=link.id, sections=(plain(),))
+                yield Attempt(f"close the {link.name.lower()} with a plain wire", edit, CLOSED)
             if len(links) > 1:
                 edit = partial(edits.remove_link, link_id=link.id)
-                yield Candidate(f"leave out the {link.name.lower()}", edit, LEFT_OUT)
-
-
-def return_choices(job: Job, module_id: str) -> list[Link]:
-    """Returns of a module that may be lifted or left out: all but the one its supply current needs."""
-    needed = {return_address(job, p) for p in addresses_of(job, SupplyIn, module_id)}
-    return [x for x in return_links(job, module_id) if not any(j.terminal in needed for j in x.joins)]
+                yield Attempt(f"leave out the {link.name.lower()}", edit, LEFT_OUT)
 
 
 def schools(job: Job) -> tuple[School, ...]:
     """As planned and every other arrangement of the returns that the catalogue has, the quietest first."""
-    plans = [("as planned", None, ""), *_return_candidates(job)]
+    plans: list[tuple[str, Edit | None, str]] = [("as planned", None, "")]
+    plans += [(a.label, a.edit, a.why) for a in _return_candidates(job)]
     found = []
     for label, edit, why in plans:
         try:
-            study = study_returns(effective(edit(job) if edit else job))
+            study = study_returns(Model.of(edit(job) if edit else job))
         except (JobError, CompileError, ValueError):
             continue
         buzz = study.numbers.get("returns.buzz_db")

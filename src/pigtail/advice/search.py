@@ -19,16 +19,18 @@ import numpy as np
 from msgspec.structs import replace
 
 from pigtail.advice.candidates import CORNER_DB, Candidate, Candidates, Chosen
-from pigtail.advice.shapes import Wish, suits, table, traits_of
+from pigtail.advice.found import Option, SearchFound
+from pigtail.advice.shapes import Wish, families, suits, traits_of
 from pigtail.catalogue.stock import Stock
 from pigtail.catalogue.topologies import FILM_F, topology
+from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Link, Purpose
 from pigtail.job.errors import EditError
-from pigtail.job.model import HOST, AudioIn, AudioOut, Job, Link, Purpose
-from pigtail.job.readings import effective
-from pigtail.studies.estimate import Estimate
+from pigtail.job.measured import Measured
+from pigtail.model import subjects
+from pigtail.model.estimate import Estimate
+from pigtail.model.subjects import Subject, SubjectKind
 from pigtail.studies.findings import ORDER, Severity, graded, worst
 from pigtail.studies.judging import GRADES, judgements
-from pigtail.studies.results import Option, Search
 from pigtail.units import format_quantity, marking
 
 #: Options of one cascade that are offered: the best of each impedance level.
@@ -70,7 +72,7 @@ CHANGES = {
 }
 
 
-class Step(msgspec.Struct, frozen=True):
+class SearchStep(msgspec.Struct, frozen=True):
     """What one step of a search found: options that fit, how many candidates it solved, which sets of limits the others
     broke how often, the highest level that was reached over the wanted one [dB], inputs that matter, and which of them
     widens the level most."""
@@ -96,15 +98,16 @@ def feed_of(job: Job, link_id: str) -> Link:
 
 def steps_of(job: Job, link_id: str) -> tuple[int, ...]:
     """The steps that a search of a feed takes, as numbers of families; raises EditError."""
-    traits = traits_of(effective(job), feed_of(effective(job), link_id))
-    return tuple(k for k, family in enumerate(table().family) if suits(family, traits))
+    measured = Measured(job).job
+    traits = traits_of(measured, feed_of(measured, link_id))
+    return tuple(k for k, family in enumerate(families()) if suits(family, traits))
 
 
-def take_step(job: Job, link_id: str, number: int, wish: Wish, before: Step) -> Step:
+def take_step(job: Job, link_id: str, number: int, wish: Wish, before: SearchStep) -> SearchStep:
     """One step of a search, its findings added to those of the steps before."""
-    measured = effective(job)
+    measured = Measured(job).job
     link = feed_of(measured, link_id)
-    family = table().family[number]
+    family = families()[number]
     if "quiet" in family.when and before.best >= QUIET_DB:
         return before
     candidates = Candidates(measured, link, family, wish, before.telling)
@@ -135,7 +138,7 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: Step) -> 
             fitting.setdefault(candidate.member.words, []).append(option)
     for options in fitting.values():
         found += _unlike(sorted(options, key=_rank))[:OF_A_SHAPE]
-    return Step(tuple(found), solved, dict(broken), best, telling, widest)
+    return SearchStep(tuple(found), solved, dict(broken), best, telling, widest)
 
 
 def _unlike(options: list[Option]) -> list[Option]:
@@ -153,30 +156,35 @@ def _unlike(options: list[Option]) -> list[Option]:
 
 def _widest(candidate: Candidate) -> str:
     """What is not part of the network and widens its level most."""
-    own = f"{candidate.link.id}#"
-    return next((i.words for i in candidate.found["target"].leading if not i.subject.startswith(own)), "")
+    leading = candidate.found["target"].leading
+    return next((i.words for i in leading if not _of_link(i.subject, candidate.link.id)), "")
 
 
-def _is_own(subject: str, candidates: Candidates) -> bool:
-    return subject == candidates.sink or subject.startswith(f"{candidates.link.id}#")
+def _is_own(subject: Subject, candidates: Candidates) -> bool:
+    return subject == subjects.terminal(candidates.sink) or _of_link(subject, candidates.link.id)
 
 
-def ranked(link_id: str, step: Step) -> Search:
+def _of_link(subject: Subject, link_id: str) -> bool:
+    """Whether a value belongs to a network of a link."""
+    return subject.kind is SubjectKind.NETWORK and subject.owner == link_id
+
+
+def ranked(link_id: str, step: SearchStep) -> SearchFound:
     """What the steps so far come to: the options that are offered, the best first, or why there is none."""
     options = sorted(_without_doubles(step.options), key=_rank)[:OFFERED]
     marked = tuple(replace(o, pareto=not any(_betters(p, o) for p in options)) for o in options)
-    return Search(link_id, marked, step.solved, "" if marked else _in_the_way(step))
+    return SearchFound(link_id, marked, step.solved, "" if marked else _in_the_way(step))
 
 
-def search(job: Job, link_id: str, wish: Wish | None = None) -> Search:
+def search(job: Job, link_id: str, wish: Wish | None = None) -> SearchFound:
     """The networks that fit a feed of a job, ranked: all steps. Raises EditError for a link that is no feed with both ends."""
-    step = Step()
+    step = SearchStep()
     for number in steps_of(job, link_id):
         step = take_step(job, link_id, number, wish or Wish(), step)
     return ranked(link_id, step)
 
 
-def _in_the_way(step: Step) -> str:
+def _in_the_way(step: SearchStep) -> str:
     """Which limit stops the networks that come nearest to fitting, and what would have to change."""
     if not step.broken:
         return (

@@ -9,10 +9,11 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-from pigtail.catalogue.stock import Stock
-from pigtail.catalogue.topologies import E96_TOLERANCE
-from pigtail.job.model import AudioIn, AudioOut, Job, Link, Trait, Use, Way
-from pigtail.studies.feed import OWN_DC_V
+from pigtail.catalogue.stock import Stock, load_stock, stock_of
+from pigtail.catalogue.topologies import E96_TOLERANCE, topologies
+from pigtail.job.document import AudioIn, AudioOut, Job, Link, Trait, Use, Way
+from pigtail.job.errors import EditError
+from pigtail.studies.level.feed import OWN_DC_V
 from pigtail.units.series import members
 
 TABLE = Path(__file__).parent / "data" / "shapes.toml"
@@ -55,7 +56,7 @@ class Sum(msgspec.Struct, frozen=True):
     vary: Run
 
 
-class Table(msgspec.Struct, frozen=True):
+class Shapes(msgspec.Struct, frozen=True):
     """All families."""
 
     family: tuple[Family, ...]
@@ -63,9 +64,22 @@ class Table(msgspec.Struct, frozen=True):
 
 
 @cache
-def table() -> Table:
+def table() -> Shapes:
     """The families."""
-    return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), Table)
+    return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), Shapes)
+
+
+def families() -> tuple[Family, ...]:
+    """The families of the table, and one for each topology of the catalogue that says by itself how it is tried."""
+    found = list(table().family)
+    for shape in topologies().values():
+        if shape.tried is not None:
+            vary, then = (
+                {f"0.{k}": v for k, v in runs.items()} for runs in (shape.tried.vary, shape.tried.then)
+            )
+            member = Member(shape.short, (shape.key,), vary, then)
+            found.append(Family((shape.key,), (member,), shape.tried.when))
+    return tuple(found)
 
 
 class Wish(msgspec.Struct, frozen=True):
@@ -77,11 +91,11 @@ class Wish(msgspec.Struct, frozen=True):
 
     @property
     def tolerance(self) -> float:
-        """What the resistors that are searched for are made to, at worst."""
+        """What the resistors that are searched for are made to, at worst. A ratio [1]."""
         return E96_TOLERANCE if self.series in ("E48", "E96") else np.inf
 
     def values(self, run: Run, kind: str) -> tuple[float, ...]:
-        """The values that a part runs through."""
+        """The values that a part runs through. In SI [Ω, F], or turns of a control [0 to 1]."""
         series, low, high = run
         if series == "turns":
             return tuple(np.linspace(low, high, TURNS).round(3).tolist())
@@ -91,10 +105,20 @@ class Wish(msgspec.Struct, frozen=True):
         return members(self.series if self.series and kind == "resistor" else series, low, high)
 
     def usual(self, value: float, kind: str) -> float:
-        """A part that is not searched for: its usual value, or what is in stock and near it."""
+        """A part that is not searched for: its usual value, or what is in stock and near it. Both in SI [Ω, F]."""
         held = self.stock.capacitors if kind == "capacitor" else self.stock.resistors
         near = [v for v in held if value / NEAR <= v <= value * NEAR]
         return min(near, key=lambda v: abs(np.log(v / value))) if self.only_stock and near else value
+
+
+def wish_of(series: str = "", *, only_stock: bool = False) -> Wish:
+    """How parts are chosen: from a series, or only from the library's stock. Raises EditError for an empty stock."""
+    stock = stock_of(load_stock())
+    if only_stock and not stock:
+        raise EditError(
+            "no parts are listed yet; `pigtail stock FILE` takes a list such as 4k7 x20", value="stock"
+        )
+    return Wish(series, stock, only_stock)
 
 
 def traits_of(job: Job, link: Link) -> set[str]:

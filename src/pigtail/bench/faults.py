@@ -7,7 +7,7 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from pigtail.bench.truth import Offset, StandIn, check_stand_in
-from pigtail.job.model import AnyTerminal, AudioIn, AudioOut, Channel, Digital, Rail, Return
+from pigtail.job.document import AnyTerminal, AudioIn, AudioOut, Channel, Digital, Mode, Rail, Return
 from pigtail.units import Basis
 from pigtail.units.known import Known
 
@@ -34,8 +34,11 @@ def _with(stand_in: StandIn, words: str, *changed: AnyTerminal, **more: object) 
 
 
 def rail_missing_in_standby(stand_in: StandIn) -> StandIn:
-    """A rail that the papers call permanent is not there in one of the states."""
-    live = [s.id for s in stand_in.truth.states[1:]]
+    """A rail that the papers call permanent is not there in one of the states.
+
+    Raises NoPlaceError where there is nothing of the kind.
+    """
+    live = [s.id for s in stand_in.truth.states if s.kind is not Mode.OFF]
     if len(live) < 2:
         raise NoPlaceError(f"{stand_in.title} has no second live state")
     rail = next(
@@ -48,7 +51,10 @@ def rail_missing_in_standby(stand_in: StandIn) -> StandIn:
 
 
 def mislabelled_point(stand_in: StandIn) -> StandIn:
-    """A point that should ring out to a chip pin is on another net."""
+    """A point that should ring out to a chip pin is on another net.
+
+    Raises NoPlaceError where there is nothing of the kind.
+    """
     wanted = {t.id for t in stand_in.papers.host.terminals if t.rings_to}
     cut = next((j for j in stand_in.joints if j.a in wanted or j.b in wanted), None)
     if cut is None:
@@ -58,7 +64,7 @@ def mislabelled_point(stand_in: StandIn) -> StandIn:
 
 
 def swapped_channels(stand_in: StandIn) -> StandIn:
-    """Left and right are the other way round."""
+    """Left and right are the other way round. Raises NoPlaceError where there is nothing of the kind."""
     for kind in (AudioIn, AudioOut):
         sides = [t for t in stand_in.truth.terminals if isinstance(t, kind)]
         left = next((t for t in sides if t.channel is Channel.LEFT), None)
@@ -72,11 +78,11 @@ def swapped_channels(stand_in: StandIn) -> StandIn:
 
 
 def supply_on_audio(stand_in: StandIn) -> StandIn:
-    """Five volts where the papers say audio."""
+    """Five volts where the papers say audio. Raises NoPlaceError where there is nothing of the kind."""
     point = next((t for t in stand_in.truth.terminals if isinstance(t, AudioIn | AudioOut)), None)
     if point is None:
         raise NoPlaceError(f"{stand_in.title} has no audio point")
-    live = tuple(s.id for s in stand_in.truth.states[1:])
+    live = tuple(s.id for s in stand_in.truth.states if s.kind is not Mode.OFF)
     star = next(t.id for t in stand_in.truth.terminals if isinstance(t, Return) and t.star)
     five = Rail(
         id=point.id,

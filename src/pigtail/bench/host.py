@@ -6,6 +6,7 @@ The meter errs within its accuracy, always the same way, with a little noise, an
 from __future__ import annotations
 
 import math
+from functools import cached_property
 from typing import Any
 
 import msgspec
@@ -13,18 +14,17 @@ import numpy as np
 
 from pigtail.bench.truth import StandIn, points
 from pigtail.circuit import Circuit, ac, operating_point, parse
+from pigtail.job.document import HOST, AudioIn, AudioOut, Channel, Digital, Function, Rail, alive
 from pigtail.job.meters import Meter, meter
-from pigtail.job.model import HOST, AudioIn, AudioOut, Channel, Digital, Function, Rail, alive
-from pigtail.job.reading_edits import NEVER_NEGATIVE
+from pigtail.job.taking import NEVER_NEGATIVE
 from pigtail.job.wiring import addresses_of
-from pigtail.studies.compile import compile_job, node_name
+from pigtail.model.netlist import Netlist, compile_job
+from pigtail.model.terminals import node_name
 
 OVERLOAD = 9.9e37
 #: What an ohmmeter drives [A], and beyond which it shows nothing [Ω].
 OHMS_A, MOST_OHM = 1e-4, 100e6
 DIODE_A, MOST_DIODE_V = 1e-3, 2.5
-#: What is left on a rail that is off, as an ohmmeter finds it [Ω].
-OFF_RAIL_OHM = 1800.0
 #: A moving logic line rests at half its level and shows this part of it as AC.
 LOGIC_MEAN, LOGIC_AC = 0.5, 0.3
 CLOCKS = {"word clock": 44_100.0, "bit clock": 2_822_400.0, "master clock": 11_289_600.0}
@@ -109,9 +109,10 @@ class StandInHost:
     # -- circuits -------------------------------------------------------------------------------------------
 
     def _circuit(self, extra: list[str]) -> Circuit:
-        net = compile_job(self.job, self.setting.state, everything=True)
         lines = [
-            x for x in net.text.splitlines() if x != ".end" and not x.startswith((".op", ".ac", ".print"))
+            x
+            for x in self._net.text.splitlines()
+            if x != ".end" and not x.startswith((".op", ".ac", ".print"))
         ]
         names = {a: node_name(self.job, a) for a in self.job.addresses()}
         joints = [
@@ -124,6 +125,11 @@ class StandInHost:
             a, b = names[f"{HOST}.{o.a}"], names[f"{HOST}.{o.b}"]
             offsets += [f"Voffset{k} of{k} {b} DC {o.volts * on!r}", f"Roffset{k} of{k} {a} {o.ohm!r}"]
         return parse("\n".join([*lines, *joints, *offsets, *extra, ".end"]))
+
+    @cached_property
+    def _net(self) -> Netlist:
+        """The true host with all its points; what differs between states is switched in it."""
+        return compile_job(self.job, self.job.working_state(), everything=True)
 
     def powered(self) -> bool:
         """Whether any rail of the host is alive in this state."""
@@ -147,22 +153,14 @@ class StandInHost:
 
     def _samples(self, *, quiet: bool = False) -> dict[str, float]:
         """Parameters of the deck for this state: what is dead gives nothing, logic rests at its mean."""
-        found: dict[str, float] = {}
-        for address, terminal in ((a, self.job.terminal(a)) for a in self.job.addresses()):
-            node = node_name(self.job, address)
-            live = terminal is not None and alive(terminal, self.setting.state) and not quiet
+        switches = self._net.switches[self.setting.state]
+        found = dict.fromkeys(switches, 0.0) if quiet else dict(switches)
+        for address in self.job.addresses():
+            terminal, node = self.job.terminal(address), node_name(self.job, address)
             if isinstance(terminal, AudioOut):
-                found[f"{node}_drive"] = self._drive(terminal) if live else 0.0
-                if not live:
-                    found[f"{node}_bias"] = 0.0
-            elif isinstance(terminal, AudioIn) and not live:
-                found[f"{node}_dc"] = 0.0
-            elif isinstance(terminal, Rail) and not live:
-                found[f"{node}_voltage"] = 0.0
-                found[f"{node}_resistance"] = OFF_RAIL_OHM
+                found[f"{node}_drive"] = self._drive(terminal)
             elif isinstance(terminal, Digital):
-                level = terminal.level.nominal if terminal.level else 0.0
-                found[f"{node}_level"] = LOGIC_MEAN * level if live else 0.0
+                found[f"{node}_level"] = LOGIC_MEAN * (terminal.level.nominal if terminal.level else 0.0)
         return found
 
     def _drive(self, terminal: AudioOut) -> float:

@@ -15,8 +15,9 @@ from typing import Any
 import msgspec
 
 from pigtail.bench.scpi import IDENTITY
-from pigtail.job.model import Function
-from pigtail.studies.trust import hertz_of
+from pigtail.job.ask import Ask
+from pigtail.job.document import Function
+from pigtail.studies.survey.trust import hertz_of
 
 TIMEOUT_MS = 3000
 OPEN_TIMEOUT_MS = 3000
@@ -54,19 +55,6 @@ MOST_TRIES = 12
 
 class MeterError(OSError):
     """A meter that cannot be reached or does not answer: one sentence with the mend."""
-
-
-class Request(msgspec.Struct, frozen=True):
-    """What is to be read: the function, where the probes are, the host state, what is played, clipped on or driven."""
-
-    function: Function
-    red: str = ""
-    black: str = ""
-    state: str = ""
-    drive: str = ""
-    load: float = 0.0
-    series: float = 0.0
-    current: float = 0.0
 
 
 class Address(msgspec.Struct, frozen=True):
@@ -136,8 +124,8 @@ class ScpiMeter:
                 f"no meter answers at {address.text()} ({_reason(error)}); check that it is on, its cable and its address"
             ) from error
 
-    def read(self, request: Request) -> float:
-        """One reading [unit of its function]; inf beyond the meter's range."""
+    def read(self, request: Ask) -> float:
+        """One reading [unit of its function]; inf beyond the meter's range. Raises MeterError."""
         with self._trouble():
             if self.stand_in:
                 self._prepare(request)
@@ -146,8 +134,11 @@ class ScpiMeter:
             value = float(self._ask(COMMANDS[request.function]))
         return math.copysign(math.inf, value) if abs(value) >= OVERLOAD else value
 
-    def read_stable(self, request: Request) -> float:
-        """Readings until two agree: a meter needs time to settle."""
+    def read_stable(self, request: Ask) -> float:
+        """Readings until two agree: a meter needs time to settle.
+
+        In the [unit of its function]. Raises MeterError for a meter that does not come to rest.
+        """
         last = self.read(request)
         for _ in range(MOST_TRIES):
             following = self.read(request)
@@ -162,9 +153,9 @@ class ScpiMeter:
         rows = zip(parts[::3], parts[1::3], parts[2::3], strict=False)
         return tuple((int(n), i, name) for n, i, name in rows)
 
-    def _prepare(self, request: Request) -> None:
+    def _prepare(self, request: Ask) -> None:
         """Put the stand-in's probes on their points and its host into the state."""
-        points = [a.partition(".")[2] for a in (request.red, request.black)]
+        points = [a.partition(".")[2] for a in (request.point, request.against)]
         if request.function is Function.HEARD and points[1] not in self._channels:
             points[1] = points[0]
         missing = [p for p in points if p not in self._channels]
@@ -177,9 +168,9 @@ class ScpiMeter:
             f"ROUT:CLOS (@{red},{black})",
             f'HOST:STAT "{request.state}"',
             f"HOST:TONE {hertz_of(request.drive):g},{tone:g},{side.upper()}",
-            f"HOST:LOAD {request.load:g}",
-            f"HOST:SER {request.series:g}",
-            f"HOST:CURR {request.current:g}",
+            f"HOST:LOAD {request.load or 0.0:g}",
+            f"HOST:SER {request.series or 0.0:g}",
+            f"HOST:CURR {request.current or 0.0:g}",
         )
         self._line.write(";:".join(commands))
         trouble = self._ask("SYST:ERR?")

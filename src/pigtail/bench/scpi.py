@@ -24,7 +24,7 @@ from typing import Any
 from pigtail import __version__
 from pigtail.bench.host import StandInHost
 from pigtail.circuit import CircuitError
-from pigtail.job.model import Function
+from pigtail.job.document import Function
 
 IDENTITY = "PIGTAIL,STAND-IN,0"
 MOST_ERRORS = 20

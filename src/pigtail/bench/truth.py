@@ -11,11 +11,11 @@ from pathlib import Path
 import msgspec
 
 from pigtail.job.check import check_job
+from pigtail.job.document import FORMAT as JOB_FORMAT
+from pigtail.job.document import HOST, Host, Job
+from pigtail.job.document import VERSION as JOB_VERSION
 from pigtail.job.errors import FileError, JobError
-from pigtail.job.file import migrated
-from pigtail.job.model import FORMAT as JOB_FORMAT
-from pigtail.job.model import HOST, Host, Job
-from pigtail.job.model import VERSION as JOB_VERSION
+from pigtail.job.file import migrate_states, migrated
 from pigtail.units.known import KnownError
 
 FORMAT, VERSION = "pigtail stand-in", 1
@@ -90,6 +90,8 @@ def decode(data: bytes) -> StandIn:
         papers = raw.get("papers")
         if isinstance(papers, dict) and isinstance(papers.get("version", 1), int):
             raw["papers"] = migrated(papers, papers.get("version", 1))
+        if isinstance(raw.get("truth"), dict):
+            migrate_states(raw["truth"])
         stand_in = msgspec.convert(raw, StandIn)
         check_stand_in(stand_in)
     except (

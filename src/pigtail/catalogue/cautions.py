@@ -1,6 +1,6 @@
 """Cautions by supply class, shown wherever the host is opened or measured. Common practice."""
 
-from pigtail.job.model import SupplyClass
+from pigtail.job.document import SupplyClass
 
 CAUTIONS: dict[SupplyClass, tuple[str, ...]] = {
     SupplyClass.MAINS_ISOLATED: (

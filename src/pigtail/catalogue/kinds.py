@@ -10,11 +10,22 @@ import msgspec
 
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.catalogue.topologies import data
-from pigtail.job.model import AudioIn, AudioOut, Control, Digital, Host, Module, Rail, Return, SupplyIn, Video
+from pigtail.job.document import (
+    AudioIn,
+    AudioOut,
+    Control,
+    Digital,
+    Host,
+    Module,
+    Rail,
+    Return,
+    SupplyIn,
+    Video,
+)
 from pigtail.job.quantities import PATH_RESISTANCE, QUANTITIES, THROUGH_GAIN
 from pigtail.units import Basis, parse_known
 
-_ROLES: dict[str, type] = {
+_ROLES: dict[str, type[msgspec.Struct]] = {
     "audio out": AudioOut,
     "audio in": AudioIn,
     "rail": Rail,
@@ -30,7 +41,7 @@ _ROLES: dict[str, type] = {
 AMBIENT = parse_known("25 .. 35 .. 45 °C", "°C", Basis.TYPICAL, "catalogue")
 
 
-class Kind(NamedTuple):
+class Listed(NamedTuple):
     """An entry of the catalogue as a list shows it."""
 
     key: str
@@ -38,8 +49,11 @@ class Kind(NamedTuple):
     summary: str
 
 
-def _values(raw: dict[str, Any], kind: type) -> dict[str, Any]:
-    """A terminal's dict with its value texts made into Knowns on a typical basis."""
+def _values(raw: dict[str, Any], kind: type[msgspec.Struct]) -> dict[str, Any]:
+    """A terminal's dict with its value texts made into Knowns on a typical basis. Raises ValueError for a field it has not."""
+    strange = set(raw) - set(kind.__struct_fields__) - {"role"}
+    if strange:
+        raise ValueError(f"{raw['id']}: {raw['role']} has no {', '.join(sorted(strange))}")
     changed = dict(raw)
     if isinstance(raw.get("place"), str):
         changed["place"] = {"part": raw["place"]}
@@ -76,14 +90,14 @@ def _raw(file: str) -> dict[str, dict[str, Any]]:
     return tomllib.loads(data(file))
 
 
-def module_kinds() -> tuple[Kind, ...]:
+def module_kinds() -> tuple[Listed, ...]:
     """The modules of the catalogue."""
-    return tuple(Kind(k, r["name"], r.get("summary", "")) for k, r in _raw("modules.toml").items())
+    return tuple(Listed(k, r["name"], r.get("summary", "")) for k, r in _raw("modules.toml").items())
 
 
-def host_kinds() -> tuple[Kind, ...]:
+def host_kinds() -> tuple[Listed, ...]:
     """The host kinds of the catalogue."""
-    return tuple(Kind(k, r["name"], r.get("supply", "")) for k, r in _raw("hosts.toml").items())
+    return tuple(Listed(k, r["name"], r.get("supply", "")) for k, r in _raw("hosts.toml").items())
 
 
 def make_module(key: str, module_id: str = "module") -> Module:

@@ -7,9 +7,9 @@ from pathlib import Path
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.catalogue.topologies import topology
 from pigtail.job.check import check_known
+from pigtail.job.document import Job, Section
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import Document, load
-from pigtail.job.model import Job, Section
 
 LEAST = {"Ω": 1e-9, "F": 0.0, "V": 0.0, "A": 0.0, "": 1e-6, "°C/W": 0.0, "°C": -273.15}
 

@@ -42,7 +42,7 @@ class Stock(msgspec.Struct, frozen=True):
         return bool(self.resistors or self.capacitors)
 
     def holds(self, kind: str, value: float) -> bool:
-        """Whether a value is there, to a thousandth."""
+        """Whether a value is there, to a thousandth. The value in [Ω] or [F]."""
         values = self.capacitors if kind == "capacitor" else self.resistors
         return any(abs(v - value) <= 1e-3 * value for v in values)
 

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import enum
 import math
+import re
 import tomllib
+from collections.abc import Iterable
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -11,7 +14,7 @@ from typing import Any
 import msgspec
 
 from pigtail.catalogue.errors import CatalogueError
-from pigtail.job.model import Part, Section
+from pigtail.job.document import Part, Section
 from pigtail.units import Basis, Known, parse_known, parse_quantity
 from pigtail.units.series import is_member
 
@@ -23,12 +26,54 @@ FILM_F = 1e-6
 DATA = Path(__file__).parent / "data"
 
 
-class PartRule(msgspec.Struct, frozen=True):
+class Does(enum.Enum):
+    """What a network does, whatever it is called: menus, studies, searches and remedies ask this."""
+
+    CONDUCTS = "conducts"
+    DROPS = "drops"
+    PADS = "pads"
+    BLOCKS = "blocks"
+    BLEEDS = "bleeds"
+    SUMS = "sums"
+    RECOMBINES = "recombines"
+    MIXES = "mixes"
+    TURNS = "turns"
+    AMPLIFIES = "amplifies"
+    GAINS = "gains"
+    BUFFERS = "buffers"
+    SUBTRACTS = "subtracts"
+    BRIDGES = "bridges"
+    ISOLATES = "isolates"
+    UNRECORDS = "unrecords"
+    DRIVES_HEADPHONES = "drives headphones"
+    DRIVES_SPEAKERS = "drives speakers"
+    LIFTS = "lifts"
+    CONVERTS = "converts"
+    CHOPS = "chops"
+    SWITCHES = "switches"
+
+
+class Task(enum.Enum):
+    """What a part is there for in its network: what is fitted, searched and mended is found by it, not by a name."""
+
+    NONE = ""
+    SERIES = "series"
+    LEVEL = "level"
+    BLOCKS = "blocks"
+    BLEED = "bleed"
+    APART = "apart"
+    GAIN = "gain"
+    KNOB = "knob"
+    SUPPLY = "supply"
+
+
+class PartRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A part of a topology: what it is, its usual value and spread, and the rule by which it is chosen.
 
-    `outside` marks figures that the judgement uses and the subcircuit does not; `shunt` parts that go to the common,
-    `feedback` parts round an amplifier. `drawn` says where else than on the wire a part lies: beside the one before it, at the
-    foot of the feedback, at the middle of the supply, from the source's return, or on the second wire of a balanced pair.
+    `role`: what it is there for; `outside` marks figures that the judgement uses and the subcircuit does not; `shunt` parts
+    that go to the common, `feedback` parts round an amplifier. `drawn` says where else than on the wire a part lies: beside the
+    one before it, at the foot of the feedback, at the middle of the supply, from the source's return, or on the second wire of a
+    balanced pair. `nodes`: the nodes of the subcircuit between which it lies, read from its text.
     """
 
     name: str
@@ -36,6 +81,7 @@ class PartRule(msgspec.Struct, frozen=True):
     unit: str
     kind: str
     default: str
+    role: Task = Task.NONE
     tolerance: float = 0.0
     series: str = ""
     rule: str = ""
@@ -43,11 +89,13 @@ class PartRule(msgspec.Struct, frozen=True):
     shunt: bool = False
     feedback: bool = False
     drawn: str = ""
+    nodes: tuple[str, ...] = ()
 
     def known(
         self, nominal: float | None = None, basis: Basis = Basis.TYPICAL, tolerance: float = math.inf
     ) -> Known:
         """The part at a nominal value (its default if None) with its usual spread, or a closer one.
+        In the [unit of the part]; the tolerance a ratio.
 
         A resistor of a value that E24 has not and E96 has is a 1 % part.
         """
@@ -60,12 +108,22 @@ class PartRule(msgspec.Struct, frozen=True):
         return Known.of(nominal, self.unit, basis, tolerance=min(self.tolerance, tolerance))
 
 
-class Topology(msgspec.Struct, frozen=True):
-    """A network: its inputs, whether it uses the common port, its subcircuit text and parts.
+class Tried(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """How a search tries a topology by itself: what must be true of the feed, the parts that run through values (series, least,
+    largest), and those that follow once the others are chosen."""
 
-    back: it uses the source's own return; supplied: it has a supply port; blocks: no DC passes; isolates: nothing but the
-    signal does; swing: sides that its output swings; power: it drives speakers; inverse: it undoes the record equalisation;
-    cost: of what it needs beside its bought parts, roughly, a resistor being 0.1.
+    when: tuple[str, ...] = ()
+    vary: dict[str, tuple[str, float, float]] = {}
+    then: dict[str, tuple[str, float, float]] = {}
+
+
+class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A network: its ports, what it does, its subcircuit text and parts.
+
+    sides: ports besides its inputs and `out`, in the order of the subcircuit: `com` its common, `back` the source's own
+    return, `sup` a stage's supply, `ctl` what switches it. menu: under which title a person adds it; remedy: how it is offered
+    to mend something; probes: currents [A] through named elements and voltages [V] between its nodes that studies ask for;
+    tried: how a search tries it by itself; cost: of what it needs beside its bought parts, roughly, a resistor being 0.1.
     """
 
     key: str
@@ -76,24 +134,26 @@ class Topology(msgspec.Struct, frozen=True):
     good_for: str
     catch: str
     short: str
-    common: bool = False
-    regulates: bool = False
-    switching: bool = False
-    amplifier: bool = False
-    back: bool = False
-    supplied: bool = False
-    blocks: bool = False
-    isolates: bool = False
-    inverse: bool = False
-    power: bool = False
-    swing: float = 1.0
+    sides: tuple[str, ...] = ()
+    does: frozenset[Does] = frozenset()
+    menu: str = ""
+    remedy: str = ""
+    probes: dict[str, tuple[str, ...]] = {}
+    tried: Tried | None = None
     cost: float = 0.0
     school: str = ""
     parts: tuple[PartRule, ...] = ()
 
     def part(self, name: str) -> PartRule:
         """A part rule by its name; raises KeyError."""
-        return next(p for p in self.parts if p.name == name)
+        for rule in self.parts:
+            if rule.name == name:
+                return rule
+        raise KeyError(f"{self.key} has no part {name}")
+
+    def doing(self, task: Task) -> PartRule | None:
+        """The first part that is there for something, or None."""
+        return next((p for p in self.parts if p.role is task), None)
 
     def values(self, section: Section) -> dict[str, Known]:
         """Value of every part of a section of this topology; one that the section leaves out is at its default."""
@@ -103,8 +163,32 @@ class Topology(msgspec.Struct, frozen=True):
     @property
     def ports(self) -> tuple[str, ...]:
         """The ports of the subcircuit, in its order."""
-        sides = (("com", self.common), ("back", self.back), ("sup", self.supplied))
-        return (*self.inputs, "out", *(name for name, there in sides if there))
+        return (*self.inputs, "out", *self.sides)
+
+    @property
+    def common(self) -> bool:
+        """Whether it stands on the common at its end."""
+        return "com" in self.sides
+
+    @property
+    def back(self) -> bool:
+        """Whether it needs the source's own return apart from the common."""
+        return "back" in self.sides
+
+    @property
+    def supplied(self) -> bool:
+        """Whether it has a supply port."""
+        return "sup" in self.sides
+
+    @property
+    def amplifies(self) -> bool:
+        """Whether it is an amplifier stage."""
+        return Does.AMPLIFIES in self.does
+
+    @property
+    def swing(self) -> float:
+        """Sides that its output swings: two where both ends of its load are driven. A count [1]."""
+        return 2.0 if Does.BRIDGES in self.does else 1.0
 
     def bought(self) -> tuple[PartRule, ...]:
         """The parts that are bought by their value, in order; figures of a bought unit are not among them."""
@@ -125,8 +209,13 @@ def data(name: str) -> str:
 
 @cache
 def topologies() -> dict[str, Topology]:
-    """All topologies by their key."""
-    return {key: _topology(key, raw) for key, raw in tomllib.loads(data("topologies.toml")).items()}
+    """All topologies by their key, in the order of the catalogue."""
+    return read_topologies(data("topologies.toml"))
+
+
+def read_topologies(text: str) -> dict[str, Topology]:
+    """Topologies of a catalogue's text by their key; raises msgspec.ValidationError for an entry that is not understood."""
+    return {key: _topology(key, raw) for key, raw in tomllib.loads(text).items()}
 
 
 def topology(key: str) -> Topology:
@@ -137,13 +226,51 @@ def topology(key: str) -> Topology:
     return found
 
 
-def _topology(key: str, raw: dict[str, Any]) -> Topology:
-    parts = tuple(PartRule(**p) for p in raw.pop("parts", ()))
-    raw["netlist"] = raw["netlist"].strip()
-    return Topology(
-        key=key,
-        purposes=tuple(raw.pop("purposes")),
-        inputs=tuple(raw.pop("inputs")),
-        parts=parts,
-        **raw,
+def those(purpose: str, *does: Does, without: Iterable[Does] = ()) -> tuple[Topology, ...]:
+    """The topologies for a purpose that do all of some things and none of others, in the order of the catalogue."""
+    return tuple(
+        t
+        for t in topologies().values()
+        if purpose in t.purposes and t.does.issuperset(does) and not t.does & frozenset(without)
     )
+
+
+def first(purpose: str, *does: Does, without: Iterable[Does] = ()) -> Topology:
+    """The plainest topology for a purpose that does something: the first of the catalogue. Raises CatalogueError."""
+    found = those(purpose, *does, without=without)
+    if not found:
+        raise CatalogueError("topology", " and ".join(d.value for d in does), list(topologies()))
+    return found[0]
+
+
+def does(section: Section, *what: Does) -> bool:
+    """Whether a network of a link does any of some things."""
+    return bool(topology(section.topology).does & frozenset(what))
+
+
+def plain() -> Section:
+    """A plain wire as a section."""
+    return first("feed", Does.CONDUCTS).section()
+
+
+def _topology(key: str, raw: dict[str, Any]) -> Topology:
+    netlist = raw["netlist"].strip()
+    lies = _nodes_of(netlist)
+    parts = [{**p, "nodes": p.get("nodes", lies.get(p["name"], ()))} for p in raw.get("parts", ())]
+    return msgspec.convert({**raw, "key": key, "netlist": netlist, "parts": parts}, Topology)
+
+
+#: A resistor or capacitor of a subcircuit: its two nodes, and the value in which a part's name stands.
+_ELEMENT = re.compile(r"^[rc]\w*\s+(\S+)\s+(\S+)\s+\{(.*)\}$", re.IGNORECASE)
+
+
+def _nodes_of(netlist: str) -> dict[str, tuple[str, str]]:
+    """Between which nodes of a subcircuit each part lies: those of the first resistor or capacitor made of it."""
+    found: dict[str, tuple[str, str]] = {}
+    for line in netlist.splitlines():
+        match = _ELEMENT.match(line.strip())
+        if match is None:
+            continue
+        for name in re.findall(r"[a-z_]\w*", match[3]):
+            found.setdefault(name, (match[1], match[2]))
+    return found

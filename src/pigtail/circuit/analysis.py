@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import cached_property, lru_cache
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -29,15 +29,39 @@ RESIDUAL_FLOOR = 1e-12
 Matrices = tuple[dict[tuple[int, int], Any], dict[tuple[int, int], Any]]
 
 
+class Tangent(NamedTuple):
+    """A device's part in one equation, near a point: a constant current [A], and for each unknown its conductance [S] and
+    capacitance [F]."""
+
+    row: int
+    constant: float
+    slopes: tuple[tuple[int, float, float], ...]
+
+
+def _at(x: Array, place: int | None) -> float:
+    return 0.0 if place is None else float(x[place])
+
+
 class Batch:
     """A circuit with its parameters sampled, ready to be solved at rest and at any frequencies.
 
-    Args: samples gives parameters an array [S] (or a scalar) each in place of their value in the deck.
+    Args: samples gives parameters an array [S] (or a scalar) each in place of their value in the deck; around is another
+    batch of the same circuit, of one sample: then this one's devices count as they are there, with their slopes, and nothing
+    is searched for.
     Raises: CircuitError and its kinds.
     """
 
-    def __init__(self, circuit: Circuit, samples: Mapping[str, ArrayLike] | None = None) -> None:
+    def __init__(
+        self,
+        circuit: Circuit,
+        samples: Mapping[str, ArrayLike] | None = None,
+        around: Batch | None = None,
+    ) -> None:
         self.system = System(circuit, samples) if samples else _plain_system(circuit)
+        self._around = around
+        self._tangent = () if around is None else around.tangent
+        #: Plans of elimination are kept by what there is at all: near a point only the slopes that are not nought there.
+        self.kind = "" if around is None else f" around {around.regime}"
 
     def operating_point(self) -> Solution:
         """Voltages and currents at rest: a Solution with shape [S]."""
@@ -51,20 +75,21 @@ class Batch:
         system = self.system
         hertz = frequencies_of(frequencies)
         wanted = None if outputs is None else tuple(p for n in outputs if (p := system.place(n)) is not None)
-        x = solve_waves(system, self.matrices, system.b_ac, hertz, wanted)
-        return Solution(
-            system, x, frequencies=hertz, kept=wanted, rest=None if system.circuit.linear else self._rest
-        )
+        x = solve_waves(system, self.matrices, system.b_ac, hertz, wanted, f"ac{self.kind}")
+        return Solution(system, x, frequencies=hertz, kept=wanted, rest=lambda: self._rest)
 
     def impedance(self, frequencies: ArrayLike, node: str, against: str = "0") -> Array:
-        """Impedance [Ω] complex [S, F] that a test current sees between two nodes, all sources at rest."""
+        """Impedance [Ω] complex [S, F] that a test current sees between two nodes, all sources at rest.
+
+        Raises CircuitError for one node alone.
+        """
         system = self.system
         p, m = system.place(node), system.place(against)
         b = {k: value for k, value in ((p, 1.0), (m, -1.0)) if k is not None}
         if not b:
             raise CircuitError("an impedance lies between two nodes", node=node)
         wanted = tuple(b)
-        x = solve_waves(system, self.matrices, b, frequencies_of(frequencies), wanted)
+        x = solve_waves(system, self.matrices, b, frequencies_of(frequencies), wanted, f"ac{self.kind}")
         return sum((b[k] * x[..., c] for c, k in enumerate(wanted)), start=np.zeros(x.shape[:2]))
 
     @cached_property
@@ -72,17 +97,52 @@ class Batch:
         system = self.system
         if system.circuit.linear:
             return Solution(system, solve_rest(system))
-        from pigtail.circuit.newton import Search  # only a circuit with devices asks for what solves them
+        if self._tangent:
+            b = dict(system.b_dc)
+            for t in self._tangent:
+                b[t.row] = b.get(t.row, 0.0) - t.constant
+            return Solution(system, solve_rest(system, self.matrices[0], b, f"dc{self.kind}"))
+        from pigtail.circuit.newton import RestSearch  # only a circuit with devices asks for what solves them
 
-        rest = Search(system).run()
+        rest = RestSearch(system).run()
         solution = Solution(system, stacked(rest.x, system.samples), memories=rest.w)
         check_rest(system, solution, rest)
         return solution
 
     @cached_property
     def states(self) -> list[DeviceState]:
-        """The devices at the operating point."""
-        return self._rest.states()
+        """The devices at the operating point; near another batch's, as they are there."""
+        return self._around.states if self._around is not None else self._rest.states()
+
+    @property
+    def regime(self) -> int:
+        """A number that is the same where the same slopes are not nought, and so the same plans of elimination hold."""
+        places = (
+            (t.row, place, bool(g), bool(q)) for t in self.tangent for place, g, q in t.slopes if g or q
+        )
+        return hash(tuple(places))
+
+    @cached_property
+    def tangent(self) -> tuple[Tangent, ...]:
+        """What the devices of a single sample feed into each equation near its operating point."""
+        x = self._rest.x[0]
+        found = []
+        for state in self.states:
+            at = [r.sign * (_at(x, r.plus) - _at(x, r.minus)) for r in state.instance.readings]
+            for feed in state.feeds:
+                slopes = [float(np.ravel(g)[0]) for g in feed.conductances]
+                charges = [float(np.ravel(q)[0]) for q in feed.capacitances]
+                constant = float(np.ravel(feed.current)[0]) - sum(
+                    g * u for g, u in zip(slopes, at, strict=True)
+                )
+                for row, sign in feed.rows:
+                    columns = []
+                    for reading, g, q in zip(state.instance.readings, slopes, charges, strict=True):
+                        for column, way in ((reading.plus, reading.sign), (reading.minus, -reading.sign)):
+                            if column is not None:
+                                columns.append((column, float(sign * way) * g, float(sign * way) * q))
+                    found.append(Tangent(row, sign * constant, tuple(columns)))
+        return tuple(found)
 
     @cached_property
     def matrices(self) -> Matrices:
@@ -91,6 +151,12 @@ class Batch:
         if system.circuit.linear:
             return system.g, system.c
         g, c = dict(system.g), dict(system.c)
+        if self._tangent:
+            for t in self._tangent:
+                for place, conductance, capacitance in t.slopes:
+                    _accumulate(g, (t.row, place), conductance)
+                    _accumulate(c, (t.row, place), capacitance)
+            return g, c
         for state in self.states:
             for feed in state.feeds:
                 for row, sign in feed.rows:
@@ -118,14 +184,17 @@ def _accumulate(matrix: dict[tuple[int, int], Any], place: tuple[int, int], valu
 
 def stacked(x: Sequence[Any], samples: int) -> Array:
     """Unknowns as one array [S, n]."""
-    return np.stack([np.broadcast_to(v, (samples,)) for v in x], axis=-1).astype(float)
+    found = np.empty((samples, len(x)))
+    for k, value in enumerate(x):
+        found[:, k] = value
+    return found
 
 
 def frequencies_of(frequencies: ArrayLike) -> Array:
     """Frequencies [Hz] as an array; raises CircuitError unless they are finite and not negative."""
     hertz = np.atleast_1d(np.asarray(frequencies, dtype=float))
     if not np.all(np.isfinite(hertz)) or np.any(hertz < 0):
-        raise CircuitError("frequencies are finite numbers of hertz, nought or more")
+        raise CircuitError("frequencies are finite numbers of hertz, zero or more")
     return hertz
 
 
@@ -155,7 +224,7 @@ def check_rest(system: System, solution: Solution, rest: Rest) -> None:
 
 
 def operating_point(circuit: Circuit, samples: Mapping[str, ArrayLike] | None = None) -> Solution:
-    """Voltages and currents of a circuit at rest; see Batch."""
+    """Voltages [V] and currents [A] of a circuit at rest, shape [S]; see Batch."""
     return Batch(circuit, samples).operating_point()
 
 

@@ -10,13 +10,13 @@ from pigtail.circuit.errors import DeckError
 from pigtail.circuit.expressions import Expression, Number
 from pigtail.circuit.lines import Line, assignments
 from pigtail.circuit.netlist import (
+    AcCard,
     Analysis,
     DirectSweep,
-    Model,
-    Noise,
+    ModelCard,
+    NoiseCard,
     OperatingPoint,
     Options,
-    Sweep,
     Transient,
 )
 from pigtail.circuit.numerals import number
@@ -50,20 +50,20 @@ def read_analysis(line: Line) -> Analysis | None:
     return reader(line) if reader else None
 
 
-def _sweep(words: tuple[str, ...], line: int, card: str) -> Sweep:
+def _sweep(words: tuple[str, ...], line: int, card: str) -> AcCard:
     if len(words) != 4 or words[0] not in SPACINGS:
         raise DeckError(f"write the sweep as {card} dec POINTS START STOP (or oct, lin)", line=line)
     points, start, stop = (number(w, line) for w in words[1:])
     if not (1 <= points <= 10_000 and 0 < start <= stop <= 1e15):
         raise DeckError("a sweep needs 1 to 10,000 points, and 0 < START ≤ STOP", line=line)
-    return Sweep(words[0], int(points), start, stop)
+    return AcCard(words[0], int(points), start, stop)
 
 
-def _ac(line: Line) -> Sweep:
+def _ac(line: Line) -> AcCard:
     return _sweep(line.words[1:], line.number, ".ac")
 
 
-def _noise(line: Line) -> Noise:
+def _noise(line: Line) -> NoiseCard:
     words = line.words
     if len(words) < 4 or words[1] != "v":
         raise DeckError("write .noise v(OUT) SOURCE dec POINTS START STOP", line=line.number)
@@ -72,7 +72,7 @@ def _noise(line: Line) -> Noise:
         raise DeckError("write .noise v(OUT) SOURCE dec POINTS START STOP", line=line.number)
     nodes = tuple("0" if n == "gnd" else n for n in words[2 : at - 1])
     sweep = _sweep(words[at : at + 4], line.number, ".noise")
-    return Noise(nodes[0], nodes[1] if len(nodes) > 1 else "0", words[at - 1], sweep)
+    return NoiseCard(nodes[0], nodes[1] if len(nodes) > 1 else "0", words[at - 1], sweep)
 
 
 def _dc(line: Line) -> DirectSweep:
@@ -121,7 +121,10 @@ _ANALYSES: dict[str, Callable[[Line], Analysis]] = {
 
 
 def read_options(options: Options, line: Line) -> tuple[Options, list[str]]:
-    """The options with those of a card set, and notes on those that are not taken into account."""
+    """The options with those of a card set, and notes on those that are not taken into account.
+
+    Raises DeckError for a card that cannot be read.
+    """
     if line.words[0] == ".temp":
         if len(line.words) != 2:
             raise DeckError("write .temp DEGREES, one temperature", line=line.number)
@@ -160,8 +163,11 @@ def _in_range(name: str, value: float, line: Line) -> float:
     return value
 
 
-def read_model(line: Line) -> tuple[Model, list[str]]:
-    """A .model card, and notes on parameters that it gives and that are not taken into account."""
+def read_model(line: Line) -> tuple[ModelCard, list[str]]:
+    """A .model card, and notes on parameters that it gives and that are not taken into account.
+
+    Raises DeckError for a card that cannot be read.
+    """
     if len(line.words) < 3:
         raise DeckError("write .model NAME TYPE (parameter=value …)", line=line.number)
     name, model_type = line.words[1:3]
@@ -189,4 +195,4 @@ def read_model(line: Line) -> tuple[Model, list[str]]:
             notes.append(f"line {line.number}: {given} of the model {name} is not taken into account")
         else:
             raise DeckError(f"a {model_type} model has no parameter {given}", line=line.number)
-    return Model(name, model_type, tuple(sorted(parameters.items()))), notes
+    return ModelCard(name, model_type, tuple(sorted(parameters.items()))), notes

@@ -9,16 +9,15 @@ from numpy.typing import NDArray
 from pigtail.circuit.analysis import Batch
 from pigtail.circuit.errors import DeckError
 from pigtail.circuit.netlist import (
+    AcCard,
     Analysis,
     Circuit,
     DirectSweep,
-    Noise,
+    NoiseCard,
     OperatingPoint,
-    Sweep,
     Transient,
 )
-from pigtail.circuit.noises import Noise as NoiseResult
-from pigtail.circuit.noises import noise
+from pigtail.circuit.noises import Noise, noise
 from pigtail.circuit.results import Solution
 from pigtail.circuit.running import run_card as run_transient
 from pigtail.circuit.sweeping import SweepSolution
@@ -32,12 +31,12 @@ class Answers(msgspec.Struct):
 
     op: Solution | None = None
     ac: Solution | None = None
-    noise: NoiseResult | None = None
+    noise: Noise | None = None
     tran: Solution | None = None
     dc: SweepSolution | None = None
 
 
-def frequencies(sweep: Sweep) -> NDArray[np.float64]:
+def frequencies(sweep: AcCard) -> NDArray[np.float64]:
     """The frequencies [Hz] of a sweep, evenly spaced on its scale.
 
     >>> frequencies(Sweep("dec", 1, 10.0, 1000.0))
@@ -58,7 +57,7 @@ def carry_out(circuit: Circuit) -> Answers:
         if kinds.count(kind) > 1:
             raise DeckError(f"the deck asks twice for .{kind.__struct_config__.tag}; keep one of the cards")
     answers = Answers()
-    batch = Batch(circuit) if {OperatingPoint, Sweep} & set(kinds) or not kinds else None
+    batch = Batch(circuit) if {OperatingPoint, AcCard} & set(kinds) or not kinds else None
     for analysis in circuit.analyses or (OperatingPoint(),):
         _carry_out(circuit, batch, analysis, answers)
     return answers
@@ -66,12 +65,12 @@ def carry_out(circuit: Circuit) -> Answers:
 
 def _carry_out(circuit: Circuit, batch: Batch | None, analysis: Analysis, answers: Answers) -> None:
     match analysis:
-        case Sweep():
+        case AcCard():
             assert batch is not None
             hertz = frequencies(analysis)
             _check_size(circuit, hertz.size)
             answers.ac = batch.ac(hertz)
-        case Noise(node, against, source, across):
+        case NoiseCard(node, against, source, across):
             hertz = frequencies(across)
             _check_size(circuit, hertz.size)
             answers.noise = noise(circuit, hertz, node, source, against=against)

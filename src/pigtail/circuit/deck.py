@@ -17,7 +17,7 @@ from pigtail.circuit.elements import TIME, read_element, renamed
 from pigtail.circuit.errors import DeckError, MissingModelError
 from pigtail.circuit.expressions import Expression, substitute
 from pigtail.circuit.lines import Line, assignments, logical_lines, split_options
-from pigtail.circuit.netlist import Analysis, Circuit, Element, Model, Options, Waveform
+from pigtail.circuit.netlist import Analysis, Circuit, Element, ModelCard, Options, Waveform
 
 MAX_DEPTH = 12
 MAX_CHARACTERS = 2_000_000
@@ -37,7 +37,7 @@ class _Scope(msgspec.Struct):
     path: str
     ports: dict[str, str]
     names: dict[str, Expression]
-    models: dict[str, Model]
+    models: dict[str, ModelCard]
     subcircuits: dict[str, _Subcircuit]
     depth: int = 0
 
@@ -158,9 +158,9 @@ def _flatten(body: list[Line], scope: _Scope, notes: list[str]) -> Iterator[Elem
             raise DeckError(f"the circuit has more than {MAX_ELEMENTS:,} elements", line=line.number)
 
 
-def _given(model: Model, scope: _Scope) -> Model:
+def _given(model: ModelCard, scope: _Scope) -> ModelCard:
     name = scope.element(model.name)
-    return Model(name, model.type, tuple((k, substitute(v, scope.names)) for k, v in model.parameters))
+    return ModelCard(name, model.type, tuple((k, substitute(v, scope.names)) for k, v in model.parameters))
 
 
 def _element(line: Line, scope: _Scope) -> Element:
@@ -184,7 +184,7 @@ def _element(line: Line, scope: _Scope) -> Element:
     )
 
 
-def _model(name: str, element: Element, scope: _Scope) -> Model:
+def _model(name: str, element: Element, scope: _Scope) -> ModelCard:
     model = scope.models.get(name)
     if model is None:
         raise MissingModelError(
@@ -207,6 +207,8 @@ def _model(name: str, element: Element, scope: _Scope) -> Model:
 def _instance(line: Line, scope: _Scope, notes: list[str]) -> Iterator[Element]:
     """Elements of a subcircuit call (X)."""
     plain, named = split_options(line.words)
+    if not plain:
+        raise DeckError(f"{line.words[0]} is followed by no nodes and no subcircuit", line=line.number)
     outer = [w for w in plain[1:] if w != "params:"]
     called = outer.pop() if outer else ""
     sub = scope.subcircuits.get(called)

@@ -119,7 +119,11 @@ def _written(system: System) -> Callable[..., tuple[Array, ...]]:
             names[Name(name)] = code.variable(f"w{memories}", SET_UP)
             memories += 1
 
-        def formula(expression: Expression | None, by: Expression | None = None, names=names) -> Value:  # type: ignore[no-untyped-def]
+        def formula(
+            expression: Expression | None,
+            by: Expression | None = None,
+            names: dict[Expression, Value] = names,
+        ) -> Value:
             if expression is None:
                 return Value("0.0")
             return code.formula(expression if by is None else Slope(expression, by), names)

@@ -21,7 +21,7 @@ class Inner(msgspec.Struct, frozen=True):
     given: str
 
 
-class Control(msgspec.Struct, frozen=True):
+class DeviceControl(msgspec.Struct, frozen=True):
     """A voltage that the formulas read, and how Newton's steps on it are limited.
 
     limit is `junction` (steps shrink as the logarithm of what they would multiply the current by; scale [V] and
@@ -39,7 +39,7 @@ class Control(msgspec.Struct, frozen=True):
     starts_on: bool
 
 
-class Branch(msgspec.Struct, frozen=True):
+class DeviceBranch(msgspec.Struct, frozen=True):
     """A current [A] and a charge [C] from one node to another, as formulas."""
 
     plus: str
@@ -71,8 +71,8 @@ class DeviceKind(msgspec.Struct, frozen=True):
     aliases: dict[str, str]
     ignored: frozenset[str]
     inner: tuple[Inner, ...]
-    controls: tuple[Control, ...]
-    branches: tuple[Branch, ...]
+    controls: tuple[DeviceControl, ...]
+    branches: tuple[DeviceBranch, ...]
     noise: tuple[NoiseSource, ...]
     memory: dict[str, Expression]
 
@@ -116,7 +116,7 @@ def _kind(name: str, table: dict[str, Any]) -> DeviceKind:
             for key, row in table.get("inner", {}).items()
         ),
         controls=tuple(
-            Control(
+            DeviceControl(
                 row["name"],
                 row["plus"],
                 row["minus"],
@@ -129,7 +129,7 @@ def _kind(name: str, table: dict[str, Any]) -> DeviceKind:
             for row in table["controls"]
         ),
         branches=tuple(
-            Branch(
+            DeviceBranch(
                 row["plus"],
                 row["minus"],
                 formula(row, "current"),

@@ -39,7 +39,7 @@ class Sources:
         self.busy = [(k, m) for k, m in enumerate(self.moving) if m]
 
     def at(self, t: float) -> tuple[Any, ...]:
-        """Right-hand sides at a time."""
+        """Right-hand sides at a time. The time in [s], sides in [A] or [V], numbers or arrays [S]."""
         values = list(self.still)
         for k, moving in self.busy:
             for sign, wave in moving:
@@ -47,7 +47,7 @@ class Sources:
         return tuple(values)
 
     def over(self, times: list[float]) -> Iterable[tuple[Any, ...]]:
-        """Right-hand sides at many times."""
+        """Right-hand sides at many times. Times in [s], sides in [A] or [V], numbers or arrays [S]."""
         if not self.busy:
             still = tuple(self.still)
             return [still] * len(times)
@@ -62,11 +62,11 @@ class Sources:
         return zip(*columns, strict=True)
 
     def rows_at(self, t: float) -> dict[int, Any]:
-        """The same by row."""
+        """The same by row. The time in [s], sides in [A] or [V]."""
         return dict(zip(self.rows, self.at(t), strict=True))
 
     def corner(self, t: float) -> float:
-        """The next corner of any source after a time."""
+        """The next corner of any source after a time. Both in [s]; infinite when there is none."""
         return min((w.corner(t) for w in self.waves), default=math.inf)
 
 

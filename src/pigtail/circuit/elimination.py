@@ -7,7 +7,8 @@ threshold); each step of the plan is then one array operation over samples × fr
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from functools import cached_property
 from typing import Any
 
 import msgspec
@@ -31,7 +32,7 @@ class SingularError(ArithmeticError):
         self.unknown = unknown
 
 
-class _Step(msgspec.Struct, frozen=True):
+class _Pivot(msgspec.Struct, frozen=True):
     row: int
     column: int
     below: tuple[int, ...]
@@ -39,68 +40,121 @@ class _Step(msgspec.Struct, frozen=True):
     factor: float
 
 
-class Plan(msgspec.Struct, frozen=True):
+#: Backward: an unknown, the slots of its right-hand side and its pivot, and slot and unknown of each term.
+_Back = tuple[int, int, int, tuple[tuple[int, int], ...]]
+
+
+class _SlotStep(msgspec.Struct, frozen=True):
+    """A step of a plan by slots: the pivot's, and for each row below the slot in the pivot's column with what is pushed from the
+    pivot's row into that row: pairs of slots (to, from), the right-hand side last."""
+
+    pivot: int
+    below: tuple[tuple[int, tuple[tuple[int, int], ...]], ...]
+
+
+class Plan(msgspec.Struct, frozen=True, dict=True):
     """The pivots of an elimination in order, with the rows and columns each one touches."""
 
     size: int
-    steps: tuple[_Step, ...]
+    steps: tuple[_Pivot, ...]
+
+    @cached_property
+    def _slots(self) -> dict[tuple[int, int], int]:
+        """A slot for each place that is or becomes an entry; a right-hand side lies in the column after the last."""
+        found: dict[tuple[int, int], int] = {}
+        for step in self.steps:
+            for place in (
+                (step.row, step.column),
+                *((step.row, j) for j in step.right),
+                *((i, step.column) for i in step.below),
+                *((i, j) for i in step.below for j in step.right),
+                (step.row, self.size),
+            ):
+                found.setdefault(place, len(found))
+        return found
+
+    @cached_property
+    def _lines(self) -> tuple[_SlotStep, ...]:
+        """The steps by slots."""
+        at, last = self._slots, self.size
+        return tuple(
+            _SlotStep(
+                at[step.row, step.column],
+                tuple(
+                    (at[i, step.column], tuple((at[i, j], at[step.row, j]) for j in (*step.right, last)))
+                    for i in step.below
+                ),
+            )
+            for step in self.steps
+        )
+
+    @cached_property
+    def _back(self) -> tuple[_Back, ...]:
+        """The steps backward."""
+        at = self._slots
+        return tuple(
+            (
+                step.column,
+                at[step.row, self.size],
+                at[step.row, step.column],
+                tuple((at[step.row, j], j) for j in step.right),
+            )
+            for step in reversed(self.steps)
+        )
 
     def solve(self, entries: Entries, b: Mapping[int, Array]) -> list[Array]:
         """x of A·x = b; entries and b are arrays that broadcast together, or numbers; x in the order of the unknowns.
+        In the [units of the equations], arrays of one shape [...].
 
         b holds the rows that are not nought.
         """
-        a, right_side, _ = self._forward(entries, b, watching=False)
-        x = self._backward(a, right_side, frozenset(range(self.size)))
-        return [x[k] for k in range(self.size)]
+        v = self._filled(entries, b)
+        for line in self._lines:
+            inverse = v[line.pivot] = 1.0 / v[line.pivot]
+            _push(v, line, inverse)
+        return self._backward(v, self._back)
 
     def solve_some(
         self, entries: Entries, b: Mapping[int, Array], wanted: tuple[int, ...]
     ) -> tuple[list[Array], float]:
-        """The wanted unknowns only, and by how much the greatest factor of elimination exceeded the planned one."""
-        a, right_side, growth = self._forward(entries, b, watching=True)
-        x = self._backward(a, right_side, self._needed(wanted))
+        """The wanted unknowns only, and by how much the greatest factor of elimination exceeded the planned one.
+
+        Unknowns in the [units of the equations]; the growth is a ratio.
+        """
+        v, growth = self._filled(entries, b), 0.0
+        for line, step in zip(self._lines, self.steps, strict=True):
+            inverse = v[line.pivot] = 1.0 / v[line.pivot]
+            reach = _size(inverse) if line.below else 0.0
+            for below, _ in line.below:
+                growth = max(growth, reach * _size(v[below]) / step.factor)
+            _push(v, line, inverse)
+        needed = self._needed(wanted)
+        x = self._backward(v, tuple(back for back in self._back if back[0] in needed))
         return [x[k] for k in wanted], growth
 
-    def _forward(
-        self, entries: Entries, b: Mapping[int, Array], *, watching: bool
-    ) -> tuple[dict[tuple[int, int], Array], dict[int, Array], float]:
-        a = dict(entries)
-        right_side = dict(b)
-        growth = 0.0
-        for step in self.steps:
-            pivot = a[step.row, step.column]
-            inverse = np.reciprocal(pivot) if isinstance(pivot, np.ndarray) else 1.0 / pivot
-            a[step.row, step.column] = inverse
-            reach = _size(inverse) if watching and step.below else 0.0
-            pushed = right_side.get(step.row)
-            for i in step.below:
-                below = a[i, step.column]
-                if watching:
-                    growth = max(growth, reach * _size(below) / step.factor)
-                for j in step.right:
-                    change = _product(below, a[step.row, j], inverse)
-                    old = a.get((i, j))
-                    a[i, j] = -change if old is None else old - change
-                if pushed is not None:
-                    change = _product(below, pushed, inverse)
-                    old = right_side.get(i)
-                    right_side[i] = -change if old is None else old - change
-        return a, right_side, growth
+    def _filled(self, entries: Entries, b: Mapping[int, Array]) -> list[Any]:
+        """The slots with the entries in them, None in those that are to be filled; an entry that the plan does not know is left
+        to the check of the residual."""
+        at = self._slots
+        v: list[Any] = [None] * len(at)
+        for place, value in entries.items():
+            slot = at.get(place)
+            if slot is not None:
+                v[slot] = value
+        for row, value in b.items():
+            v[at[row, self.size]] = value
+        return v
 
-    def _backward(
-        self, a: Entries, right_side: Mapping[int, Array], needed: frozenset[int]
-    ) -> dict[int, Array]:
-        """Unknowns from the last pivot to the first; `a` holds the inverses in place of its pivots."""
-        x: dict[int, Any] = {}
-        for step in reversed(self.steps):
-            if step.column not in needed:
-                continue
-            value = right_side.get(step.row)
-            for j in step.right:
-                term = a[step.row, j] * x[j]
+    def _backward(self, v: list[Any], lines: Sequence[_Back]) -> list[Any]:
+        """Unknowns from the last pivot to the first; the slots hold the inverses of the pivots in their place."""
+        x: list[Any] = [NOUGHT] * self.size
+        for column, right, pivot, terms in lines:
+            value = v[right]
+            for slot, j in terms:
+                term = v[slot] * x[j]
                 value = -term if value is None else value - term
-            x[step.column] = NOUGHT if value is None else value * a[step.row, step.column]
+            if value is not None:
+                x[column] = value * v[pivot]
         return x
 
     def _needed(self, wanted: tuple[int, ...]) -> frozenset[int]:
@@ -112,11 +166,15 @@ class Plan(msgspec.Struct, frozen=True):
         return frozenset(needed)
 
 
-def _product(a: Array, b: Array, inverse: Array) -> Array:
-    """a·b·inverse, the two shorter ones first: many entries are one number for all samples or frequencies."""
-    if isinstance(a, np.ndarray) and isinstance(inverse, np.ndarray) and a.shape == inverse.shape:
-        return (b * inverse) * a
-    return (a * b) * inverse
+def _push(v: list[Any], line: _SlotStep, inverse: Any) -> None:
+    """Take a pivot's row, times a factor, from each row below it."""
+    for below, pushed in line.below:
+        factor = v[below] * inverse
+        for to, source in pushed:
+            value = v[source]
+            if value is not None:
+                old = v[to]
+                v[to] = -(factor * value) if old is None else old - factor * value
 
 
 def _size(value: Array) -> float:
@@ -132,7 +190,7 @@ def make_plan(size: int, nominal: Mapping[tuple[int, int], complex]) -> Plan:
         rows[i][j] = complex(value)
     left = set(range(size))
     open_columns = set(range(size))
-    steps: list[_Step] = []
+    steps: list[_Pivot] = []
     while left:
         counts: dict[int, int] = dict.fromkeys(open_columns, 0)
         for i in left:
@@ -149,7 +207,7 @@ def make_plan(size: int, nominal: Mapping[tuple[int, int], complex]) -> Plan:
                 rows[i][j] = rows[i].get(j, 0.0) - factor * rows[row][j]
         left.remove(row)
         open_columns.remove(column)
-        steps.append(_Step(row, column, below, right, largest or 1.0))
+        steps.append(_Pivot(row, column, below, right, largest or 1.0))
     return Plan(size, tuple(steps))
 
 

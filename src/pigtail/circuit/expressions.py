@@ -9,7 +9,8 @@ In a relation v(node), v(node,node) and i(source) are atoms too.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -105,6 +106,41 @@ def evaluate(expression: Expression, names: Mapping[str, Value], line: int = 0) 
     with np.errstate(all="ignore"):
         found = FUNCTIONS[expression.function].array(*arguments)
     return float(found) if np.ndim(found) == 0 else np.asarray(found, dtype=float)
+
+
+Quick = Callable[[Mapping[str, Value]], Value]
+
+
+def compiled(expression: Expression) -> Quick | None:
+    """The expression as a function of the parameters' values, many times quicker than `evaluate`; None for one that probes.
+
+    It raises KeyError for a parameter without a value, and gives numpy's result for arrays.
+    """
+    functions: list[Any] = []
+    text = _as_python(expression, functions)
+    if text is None:
+        return None
+    names = {f"f{k}": f for k, f in enumerate(functions)}
+    made: Quick = eval(f"lambda p: {text}", names)  # noqa: S307  our own text: numbers, names in quotes and functions
+    return made
+
+
+def _as_python(expression: Expression, functions: list[Any]) -> str | None:
+    if isinstance(expression, Number):
+        return repr(expression.value)
+    if isinstance(expression, Name):
+        return f"p[{expression.name!r}]"
+    if isinstance(expression, Probe):
+        return None
+    parts = [_as_python(a, functions) for a in expression.arguments]
+    if any(p is None for p in parts):
+        return None
+    if expression.function in ("+", "-", "*"):
+        return f"({parts[0]}{expression.function}{parts[1]})"
+    function = FUNCTIONS[expression.function].array
+    if function not in functions:
+        functions.append(function)
+    return f"f{functions.index(function)}({','.join(p or '' for p in parts)})"
 
 
 def write(expression: Expression) -> str:

@@ -17,7 +17,7 @@ import numpy as np
 Form = Callable[..., Any]
 
 
-class Function(msgspec.Struct, frozen=True):
+class MathFunction(msgspec.Struct, frozen=True):
     """One operator or function: how many arguments, its two forms, the slope by each argument, how it is written."""
 
     arity: int
@@ -47,36 +47,36 @@ def _guard(function: Form) -> Form:
     return guarded
 
 
-FUNCTIONS: dict[str, Function] = {
-    "+": Function(2, np.add, "({a}+{b})", ("1", "1"), infix=True),
-    "-": Function(2, np.subtract, "({a}-{b})", ("1", "-1"), infix=True),
-    "*": Function(2, np.multiply, "({a}*{b})", ("b", "a"), infix=True),
-    "/": Function(2, np.divide, "({a}/{b})", ("1/b", "-a/(b*b)"), infix=True),
-    "**": Function(2, np.power, "power({a},{b})", ("b*pow(a,b-1)", "ln(a)*pow(a,b)"), infix=True),
-    "neg": Function(1, np.negative, "(-{a})", ("-1",)),
-    "<": Function(2, _truth(np.less), "(1.0 if {a}<{b} else 0.0)", ("0", "0"), infix=True),
-    ">": Function(2, _truth(np.greater), "(1.0 if {a}>{b} else 0.0)", ("0", "0"), infix=True),
-    "<=": Function(2, _truth(np.less_equal), "(1.0 if {a}<={b} else 0.0)", ("0", "0"), infix=True),
-    ">=": Function(2, _truth(np.greater_equal), "(1.0 if {a}>={b} else 0.0)", ("0", "0"), infix=True),
-    "==": Function(2, _truth(np.equal), "(1.0 if {a}=={b} else 0.0)", ("0", "0"), infix=True),
-    "!=": Function(2, _truth(np.not_equal), "(1.0 if {a}!={b} else 0.0)", ("0", "0"), infix=True),
-    "&&": Function(2, _truth(np.logical_and), "(1.0 if {a} and {b} else 0.0)", ("0", "0"), infix=True),
-    "||": Function(2, _truth(np.logical_or), "(1.0 if {a} or {b} else 0.0)", ("0", "0"), infix=True),
-    "if": Function(3, _choose, "({b} if {a}>0.5 else {c})", ("0", "if(a,1,0)", "if(a,0,1)")),
-    "min": Function(2, np.minimum, "({a} if {a}<{b} else {b})", ("if(a<b,1,0)", "if(a<b,0,1)")),
-    "max": Function(2, np.maximum, "({a} if {a}>{b} else {b})", ("if(a>b,1,0)", "if(a>b,0,1)")),
-    "abs": Function(1, np.abs, "abs({a})", ("if(a<0,-1,1)",)),
-    "sgn": Function(1, np.sign, "(1.0 if {a}>0 else -1.0 if {a}<0 else 0.0)", ("0",)),
-    "sqrt": Function(1, np.sqrt, "sqrt({a})", ("0.5/sqrt(a)",)),
-    "exp": Function(1, np.exp, "exp({a})", ("exp(a)",)),
-    "ln": Function(1, np.log, "ln({a})", ("1/a",)),
-    "log10": Function(1, np.log10, "log10({a})", ("0.4342944819032518/a",)),
-    "pow": Function(2, np.power, "power({a},{b})", ("b*pow(a,b-1)", "ln(a)*pow(a,b)")),
-    "sin": Function(1, np.sin, "sin({a})", ("cos(a)",)),
-    "cos": Function(1, np.cos, "cos({a})", ("-sin(a)",)),
-    "tan": Function(1, np.tan, "tan({a})", ("1+tan(a)*tan(a)",)),
-    "atan": Function(1, np.arctan, "atan({a})", ("1/(1+a*a)",)),
-    "tanh": Function(1, np.tanh, "tanh({a})", ("1-tanh(a)*tanh(a)",)),
+FUNCTIONS: dict[str, MathFunction] = {
+    "+": MathFunction(2, np.add, "({a}+{b})", ("1", "1"), infix=True),
+    "-": MathFunction(2, np.subtract, "({a}-{b})", ("1", "-1"), infix=True),
+    "*": MathFunction(2, np.multiply, "({a}*{b})", ("b", "a"), infix=True),
+    "/": MathFunction(2, np.divide, "({a}/{b})", ("1/b", "-a/(b*b)"), infix=True),
+    "**": MathFunction(2, np.power, "power({a},{b})", ("b*pow(a,b-1)", "ln(a)*pow(a,b)"), infix=True),
+    "neg": MathFunction(1, np.negative, "(-{a})", ("-1",)),
+    "<": MathFunction(2, _truth(np.less), "(1.0 if {a}<{b} else 0.0)", ("0", "0"), infix=True),
+    ">": MathFunction(2, _truth(np.greater), "(1.0 if {a}>{b} else 0.0)", ("0", "0"), infix=True),
+    "<=": MathFunction(2, _truth(np.less_equal), "(1.0 if {a}<={b} else 0.0)", ("0", "0"), infix=True),
+    ">=": MathFunction(2, _truth(np.greater_equal), "(1.0 if {a}>={b} else 0.0)", ("0", "0"), infix=True),
+    "==": MathFunction(2, _truth(np.equal), "(1.0 if {a}=={b} else 0.0)", ("0", "0"), infix=True),
+    "!=": MathFunction(2, _truth(np.not_equal), "(1.0 if {a}!={b} else 0.0)", ("0", "0"), infix=True),
+    "&&": MathFunction(2, _truth(np.logical_and), "(1.0 if {a} and {b} else 0.0)", ("0", "0"), infix=True),
+    "||": MathFunction(2, _truth(np.logical_or), "(1.0 if {a} or {b} else 0.0)", ("0", "0"), infix=True),
+    "if": MathFunction(3, _choose, "({b} if {a}>0.5 else {c})", ("0", "if(a,1,0)", "if(a,0,1)")),
+    "min": MathFunction(2, np.minimum, "({a} if {a}<{b} else {b})", ("if(a<b,1,0)", "if(a<b,0,1)")),
+    "max": MathFunction(2, np.maximum, "({a} if {a}>{b} else {b})", ("if(a>b,1,0)", "if(a>b,0,1)")),
+    "abs": MathFunction(1, np.abs, "abs({a})", ("if(a<0,-1,1)",)),
+    "sgn": MathFunction(1, np.sign, "(1.0 if {a}>0 else -1.0 if {a}<0 else 0.0)", ("0",)),
+    "sqrt": MathFunction(1, np.sqrt, "sqrt({a})", ("0.5/sqrt(a)",)),
+    "exp": MathFunction(1, np.exp, "exp({a})", ("exp(a)",)),
+    "ln": MathFunction(1, np.log, "ln({a})", ("1/a",)),
+    "log10": MathFunction(1, np.log10, "log10({a})", ("0.4342944819032518/a",)),
+    "pow": MathFunction(2, np.power, "power({a},{b})", ("b*pow(a,b-1)", "ln(a)*pow(a,b)")),
+    "sin": MathFunction(1, np.sin, "sin({a})", ("cos(a)",)),
+    "cos": MathFunction(1, np.cos, "cos({a})", ("-sin(a)",)),
+    "tan": MathFunction(1, np.tan, "tan({a})", ("1+tan(a)*tan(a)",)),
+    "atan": MathFunction(1, np.arctan, "atan({a})", ("1/(1+a*a)",)),
+    "tanh": MathFunction(1, np.tanh, "tanh({a})", ("1-tanh(a)*tanh(a)",)),
 }
 #: Functions that a deck may call by name.
 CALLABLE = tuple(name for name in FUNCTIONS if name.isidentifier() and name != "neg")

@@ -10,7 +10,14 @@ from collections.abc import Callable, Mapping
 import msgspec
 import numpy as np
 
-from pigtail.circuit.devices import LETTERS, Branch, Control, DeviceKind, NoiseSource, device_kinds
+from pigtail.circuit.devices import (
+    LETTERS,
+    DeviceBranch,
+    DeviceControl,
+    DeviceKind,
+    NoiseSource,
+    device_kinds,
+)
 from pigtail.circuit.elements import TIME
 from pigtail.circuit.errors import ParameterError
 from pigtail.circuit.expressions import Expression, Name, Probe, Value, evaluate, leaves
@@ -20,7 +27,7 @@ Place = int | None
 """Number of an unknown or equation; None for node 0."""
 
 
-class Reading(msgspec.Struct, frozen=True):
+class Sensed(msgspec.Struct, frozen=True):
     """A control of a placed device: sign·(x[plus] − x[minus]), under the name its formulas use."""
 
     name: Expression
@@ -34,7 +41,7 @@ class Reading(msgspec.Struct, frozen=True):
     starts_on: bool = False
 
 
-class Feed(msgspec.Struct, frozen=True):
+class DeviceFeed(msgspec.Struct, frozen=True):
     """A branch of a placed device: its current and charge are added to these equations, each with its sign."""
 
     rows: tuple[tuple[int, int], ...]
@@ -46,8 +53,8 @@ class Instance(msgspec.Struct, frozen=True):
     """A placed device; parameters are one number or an array [S] each."""
 
     element: Element
-    readings: tuple[Reading, ...]
-    feeds: tuple[Feed, ...]
+    readings: tuple[Sensed, ...]
+    feeds: tuple[DeviceFeed, ...]
     parameters: dict[str, Value]
     noise: tuple[tuple[NoiseSource, Place, Place], ...] = ()
     memory: tuple[tuple[str, Expression], ...] = ()
@@ -101,7 +108,7 @@ def _counts(wanted: tuple[str, ...], given: frozenset[str]) -> bool:
 def _resistance(element: Element, value: Value) -> Value:
     if not np.all(value > 0):
         raise ParameterError(
-            f"the model of {element.name} has a resistance of {np.min(value):g}; give one above nought",
+            f"the model of {element.name} has a resistance of {np.min(value):g}; give one above zero",
             line=element.line,
             element=element.name,
         )
@@ -134,8 +141,8 @@ def _parameters(kind: DeviceKind, element: Element, names: Mapping[str, Value]) 
     return found
 
 
-def _reading(control: Control, at: Mapping[str, Place], sign: int, given: frozenset[str]) -> Reading:
-    return Reading(
+def _reading(control: DeviceControl, at: Mapping[str, Place], sign: int, given: frozenset[str]) -> Sensed:
+    return Sensed(
         Name(control.name),
         at[control.plus],
         at[control.minus],
@@ -148,9 +155,9 @@ def _reading(control: Control, at: Mapping[str, Place], sign: int, given: frozen
     )
 
 
-def _feed(branch: Branch, at: Mapping[str, Place], sign: int) -> Feed:
+def _feed(branch: DeviceBranch, at: Mapping[str, Place], sign: int) -> DeviceFeed:
     rows = ((at[branch.plus], sign), (at[branch.minus], -sign))
-    return Feed(tuple((r, s) for r, s in rows if r is not None), branch.current, branch.charge)
+    return DeviceFeed(tuple((r, s) for r, s in rows if r is not None), branch.current, branch.charge)
 
 
 def place_relation(
@@ -160,12 +167,12 @@ def place_relation(
     branch: Mapping[str, int],
 ) -> Instance:
     """A B source as an instance; raises ParameterError for a current it cannot read."""
-    readings: list[Reading] = []
+    readings: list[Sensed] = []
     parameters: dict[str, Value] = {}
     for leaf in dict.fromkeys(leaves(element.value)):
         if isinstance(leaf, Probe) and leaf.kind == "v":
             plus, minus = (*leaf.names, "0")[:2]
-            readings.append(Reading(leaf, index(plus), index(minus), 1))
+            readings.append(Sensed(leaf, index(plus), index(minus), 1))
         elif isinstance(leaf, Probe):
             if leaf.names[0] not in branch:
                 raise ParameterError(
@@ -173,7 +180,7 @@ def place_relation(
                     line=element.line,
                     element=element.name,
                 )
-            readings.append(Reading(leaf, branch[leaf.names[0]], None, 1))
+            readings.append(Sensed(leaf, branch[leaf.names[0]], None, 1))
         elif leaf != TIME:
             parameters[leaf.name] = evaluate(leaf, names, element.line)
     if element.kind == "bv":
@@ -181,4 +188,4 @@ def place_relation(
     else:
         ends = ((index(element.nodes[0]), 1), (index(element.nodes[1]), -1))
         rows = tuple((r, s) for r, s in ends if r is not None)
-    return Instance(element, tuple(readings), (Feed(rows, element.value, None),), parameters)
+    return Instance(element, tuple(readings), (DeviceFeed(rows, element.value, None),), parameters)

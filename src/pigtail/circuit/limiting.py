@@ -29,7 +29,7 @@ def junction_step(new: float, old: float, scale: float, critical: float) -> floa
 
 
 def junction_steps(new: Array, old: Array, scale: Array, critical: Array) -> Array:
-    """The same for arrays."""
+    """The same for arrays. In [V], shape [S]."""
     free = np.asarray((new <= critical) | (np.abs(new - old) <= 2 * scale))
     if free.all():
         return new
@@ -47,7 +47,7 @@ def zener_step(new: float, old: float, scale: float, critical: float, breakdown:
 
 
 def zener_steps(new: Array, old: Array, scale: Array, critical: Array, breakdown: Array) -> Array:
-    """The same for arrays."""
+    """The same for arrays. In [V], shape [S]."""
     if (np.asarray(new) >= -breakdown / 2).all():
         return junction_steps(new, old, scale, critical)
     behind = -breakdown - junction_steps(-breakdown - new, -breakdown - old, scale, 3 * scale)
@@ -61,6 +61,6 @@ def volt_step(new: float, old: float) -> float:
 
 
 def volt_steps(new: Array, old: Array) -> Array:
-    """The same for arrays."""
+    """The same for arrays. In [V], shape [S]."""
     most = FREE_STEP + np.abs(old)
     return np.asarray(old + np.clip(new - old, -most, most))

@@ -6,9 +6,11 @@ on the first and last block, and on each block in which an elimination factor gr
 
 from __future__ import annotations
 
+import math
+import threading
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from functools import reduce
-from typing import Any
+from functools import lru_cache, reduce
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,11 +20,15 @@ from pigtail.circuit.errors import FAILURES, UnsolvedError
 from pigtail.circuit.system import System
 
 Array = NDArray[Any]
-Matrix = Mapping[tuple[int, int], Any]
+Place = tuple[int, int]
+Matrix = Mapping[Place, Any]
 RESIDUAL_LIMIT = 1e-9
 ROUNDING = 4e-16
 #: Samples × frequencies worked on at a time: a few such arrays of complex numbers fit the cache.
 BLOCK = 8192
+#: Up to so many samples × frequencies a dense elimination costs less than a call for each step of a plan: of real numbers, and
+#: of complex ones.
+FEW, FEW_COMPLEX = 16, 4
 #: Unknowns up to which a single sample is checked with whole matrices, where a call for each term costs more.
 SMALL = 64
 #: An elimination factor this many times the one in the plan asks for the full check.
@@ -30,14 +36,24 @@ GROWTH = 1e4
 NOUGHT = np.zeros(1)
 
 
-def solve_rest(system: System) -> Array:
-    """Unknowns [S, n] of a linear circuit at rest: G·x = b."""
+def solve_rest(
+    system: System, g: Matrix | None = None, b: Mapping[int, Any] | None = None, kind: str = "dc"
+) -> Array:
+    """Unknowns [S, n] of a linear circuit at rest: G·x = b, both those of the system unless others are given."""
+    g, b = system.g if g is None else g, system.b_dc if b is None else b
     if system.samples == 1:
-        return _alone(system, system.g, system.b_dc, "dc")[None, :]
-    plan = plan_for(system, lambda: system.g, "dc")
+        return _alone(system, g, b, kind)[None, :]
+    plan = plan_for(system, lambda: g, kind)
     shape = (system.samples,)
-    x = _solved(system, plan, system.g, system.b_dc, shape, "dc")
-    return np.stack([np.broadcast_to(v, shape) for v in x], axis=-1)
+    return _columns(_solved(system, plan, g, b, shape, kind), system.samples)
+
+
+def _columns(x: Sequence[Any], samples: int) -> Array:
+    """Unknowns, each a number or an array [S], as one array [S, n]."""
+    found = np.empty((samples, len(x)))
+    for k, value in enumerate(x):
+        found[:, k] = value
+    return found
 
 
 def solve_waves(
@@ -48,7 +64,7 @@ def solve_waves(
     wanted: Sequence[int] | None,
     kind: str = "ac",
 ) -> Array:
-    """Unknowns [S, F, n] (or the wanted ones) of (G + jωC)·x = b.
+    """Unknowns [S, F, n] (or the wanted ones) of (G + jωC)·x = b. Raises UnsolvedError.
 
     Args: matrices (G, C) with entries, and b rows, numbers or arrays [S]; hertz [F] or [S, F].
     """
@@ -180,6 +196,10 @@ def _solved(
     Where the plan of the structure does not hold for these values, one that was made of other such values is tried, and
     then one made of these.
     """
+    if int(np.prod(shape)) <= (FEW if kind.startswith("dc") else FEW_COMPLEX):
+        few = _whole_matrices(system, entries, b, shape)
+        if few is not None:
+            return few
     if (x := _by_plan(plan, entries, b)) is not None:
         return x
     key = (system.circuit.structure, kind)
@@ -214,28 +234,130 @@ def _by_plan(plan: Plan, entries: Matrix, b: Mapping[int, Any]) -> Sequence[Any]
 
 def _dense(system: System, entries: Matrix, b: Mapping[int, Any], shape: tuple[int, ...]) -> Sequence[Any]:
     """The same by dense elimination that picks its pivots anew: for values far from those that made the plan."""
-    a = np.zeros((*shape, system.size, system.size), dtype=complex)
-    right = np.zeros((*shape, system.size, 1), dtype=complex)
+    found = _whole_matrices(system, entries, b, shape)
+    if found is None:
+        raise _unsatisfied(system)
+    return found
+
+
+def _whole_matrices(
+    system: System, entries: Matrix, b: Mapping[int, Any], shape: tuple[int, ...]
+) -> Sequence[Any] | None:
+    """All unknowns by dense elimination of whole matrices, their rows scaled to one size; None where they do not satisfy every
+    equation."""
+    values = (*entries.values(), *b.values())
+    kind = complex if any(np.iscomplexobj(v) or isinstance(v, complex) for v in values) else float
+    a = np.zeros((*shape, system.size, system.size), dtype=kind)
+    right = np.zeros((*shape, system.size, 1), dtype=kind)
     for (i, j), value in entries.items():
         a[..., i, j] = value
     for i, value in b.items():
         right[..., i, 0] = value
-    try:
-        x = np.linalg.solve(a, right)[..., 0]
-    except np.linalg.LinAlgError as error:
-        raise _unsatisfied(system) from error
     with np.errstate(all="ignore"):
-        found = [x[..., k] for k in range(system.size)]
-        if not satisfies(entries, found, b):
-            raise _unsatisfied(system)
-    return found if any(np.iscomplexobj(v) for v in entries.values()) else [v.real for v in found]
+        scale = np.abs(a).max(axis=-1, keepdims=True)
+        a /= scale
+        right /= scale
+    try:
+        x = np.linalg.solve(a, right)
+    except np.linalg.LinAlgError:
+        return None
+    with np.errstate(all="ignore"):
+        residual = np.abs(a @ x - right)
+        largest = np.maximum(
+            (np.abs(a) * np.abs(np.swapaxes(x, -1, -2))).max(axis=-1, keepdims=True), np.abs(right)
+        )
+        fine = (residual <= RESIDUAL_LIMIT * largest + 1e-30).all()
+        found = [x[..., k, 0] for k in range(system.size)]
+        return found if fine or satisfies(entries, found, b) else None
 
 
 def _unsatisfied(system: System) -> UnsolvedError:
     return UnsolvedError(
         f"the solution of “{system.circuit.title}” does not satisfy its own equations; "
-        "look for a part of nought or values too many decades apart"
+        "look for a part of zero or values too many decades apart"
     )
+
+
+#: Up to so many numbers all terms are laid out at once to be checked: beyond, one after another fits the cache better.
+AT_ONCE = 60_000
+
+
+class _Rows(NamedTuple):
+    """The terms of a structure's equations in the order of their rows: entries, then right-hand sides; where each row starts."""
+
+    entries: tuple[tuple[int, Place, int], ...]
+    right: tuple[tuple[int, int], ...]
+    starts: Array
+
+
+@lru_cache(maxsize=256)
+def _rows_of(places: tuple[Place, ...], right: tuple[int, ...]) -> _Rows:
+    rows = np.array([i for i, _ in places] + list(right))
+    order = np.argsort(rows, kind="stable")
+    at = np.empty(len(order), dtype=int)
+    at[order] = np.arange(len(order))
+    ordered = rows[order]
+    starts = np.flatnonzero(np.r_[True, ordered[1:] != ordered[:-1]])
+    where = at.tolist()
+    return _Rows(
+        tuple((where[k], place, place[1]) for k, place in enumerate(places)),
+        tuple((where[len(places) + k], row) for k, row in enumerate(right)),
+        starts,
+    )
+
+
+class _Scratch(threading.local):
+    """Room for terms, kept: taking it anew from the system would cost as much as filling it."""
+
+    def __init__(self) -> None:
+        self.real = np.empty(0)
+        self.complex = np.empty(0, dtype=complex)
+
+    def room(self, shape: tuple[int, ...], *, is_complex: bool) -> Array:
+        """An array of a shape with whatever is in it."""
+        size = math.prod(shape)
+        kept: Array = self.complex if is_complex else self.real
+        if kept.size < size:
+            kept = np.empty(size, dtype=kept.dtype)
+            if is_complex:
+                self.complex = kept
+            else:
+                self.real = kept
+        return kept[:size].reshape(shape)
+
+
+_SCRATCH = _Scratch()
+
+
+def _satisfied_at_once(
+    entries: Mapping[tuple[int, int], Any], x: Sequence[Any], b: Mapping[int, Any]
+) -> bool | None:
+    """Whether every residual is small against the largest term of its equation; None where that is not so or there is too much
+    to lay out, and the question is left to the slower look."""
+    shapes = {v.shape for v in x if isinstance(v, np.ndarray)}
+    shape = np.broadcast_shapes(*shapes) if len(shapes) != 1 else shapes.pop()
+    if not shape or math.prod(shape) * len(entries) > AT_ONCE:
+        return None
+    rows = _rows_of(tuple(entries), tuple(b))
+    is_complex = any(isinstance(v, complex) or (isinstance(v, np.ndarray) and v.dtype.kind == "c") for v in x)
+    terms = _SCRATCH.room((len(entries) + len(b), *shape), is_complex=is_complex)
+    for at, place, column in rows.entries:
+        np.multiply(entries[place], x[column], out=terms[at])
+    for at, row in rows.right:
+        np.negative(b[row], out=terms[at])
+    # squares of magnitudes: a square root for each of them would take as long as all the rest
+    residual = _squares(np.add.reduceat(terms, rows.starts, axis=0))
+    largest = np.maximum.reduceat(_squares(terms), rows.starts, axis=0)
+    return True if (residual <= RESIDUAL_LIMIT**2 * largest + 1e-60).all() else None
+
+
+def _squares(values: Array) -> Array:
+    """Squares of the magnitudes."""
+    if not np.iscomplexobj(values):
+        return values * values
+    parts = values.view(float)
+    parts = (parts * parts).reshape(*values.shape, 2)
+    return np.asarray(parts[..., 0] + parts[..., 1])
 
 
 def satisfies(entries: Mapping[tuple[int, int], Any], x: Sequence[Any], b: Mapping[int, Any]) -> bool:
@@ -245,6 +367,8 @@ def satisfies(entries: Mapping[tuple[int, int], Any], x: Sequence[Any], b: Mappi
     The term on the diagonal is the first measure, since in nodal equations it is among the largest; only a row
     that fails by it, or has none, is measured by all its terms.
     """
+    if _satisfied_at_once(entries, x, b):
+        return True
     sums: dict[int, Any] = {i: -value for i, value in b.items()}
     diagonal: dict[int, Any] = {}
     for (i, j), value in entries.items():
@@ -277,7 +401,10 @@ def _true(condition: Any) -> bool:
 
 
 def plan_for(system: System, entries: Callable[[], Mapping[tuple[int, int], Any]], kind: str) -> Plan:
-    """The elimination plan of a circuit, made once for its structure and each kind of analysis."""
+    """The elimination plan of a circuit, made once for its structure and each kind of analysis.
+
+    Raises UnsolvedError where nothing holds an unknown.
+    """
     key = (system.circuit.structure, kind)
     plan = _PLANS.get(key)
     if plan is None:

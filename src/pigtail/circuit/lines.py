@@ -23,7 +23,10 @@ class Line(msgspec.Struct, frozen=True):
 
 
 def logical_lines(text: str) -> Iterator[Line]:
-    """The lines of a deck after its title; what stands between .control and .endc is left out."""
+    """The lines of a deck after its title; what stands between .control and .endc is left out.
+
+    Raises DeckError for a line that continues nothing.
+    """
     pending: tuple[int, str] | None = None
     commanding = False
     for index, raw in enumerate(text.split("\n"), start=2):

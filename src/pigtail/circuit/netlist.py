@@ -12,7 +12,7 @@ NOTHING = Number(0.0)
 KELVIN = 273.15
 
 
-class Model(msgspec.Struct, frozen=True):
+class ModelCard(msgspec.Struct, frozen=True):
     """A .model card: its type (d, npn, pnp, nmos, pmos, sw) and the parameters that it gives."""
 
     name: str
@@ -48,7 +48,7 @@ class Element(msgspec.Struct, frozen=True):
     phase: Expression = NOTHING
     waveform: Waveform | None = None
     senses: tuple[str, ...] = ()
-    model: Model | None = None
+    model: ModelCard | None = None
     options: tuple[tuple[str, Expression], ...] = ()
     line: int = 0
 
@@ -57,7 +57,7 @@ class Element(msgspec.Struct, frozen=True):
         return next((value for key, value in self.options if key == name), None)
 
 
-class Sweep(msgspec.Struct, frozen=True, tag="ac"):
+class AcCard(msgspec.Struct, frozen=True, tag="ac"):
     """Frequencies of an .ac card: points a decade, an octave or in all, from start to stop [Hz]."""
 
     spacing: str
@@ -66,13 +66,13 @@ class Sweep(msgspec.Struct, frozen=True, tag="ac"):
     stop_hz: float
 
 
-class Noise(msgspec.Struct, frozen=True, tag="noise"):
+class NoiseCard(msgspec.Struct, frozen=True, tag="noise"):
     """A .noise card: the output node against another, the source it is referred to, and the frequencies."""
 
     node: str
     against: str
     source: str
-    sweep: Sweep
+    sweep: AcCard
 
 
 class DirectSweep(msgspec.Struct, frozen=True, tag="dc"):
@@ -86,7 +86,7 @@ class DirectSweep(msgspec.Struct, frozen=True, tag="dc"):
 
     @property
     def steps(self) -> float:
-        """How many steps lead from start to stop."""
+        """How many steps lead from start to stop. A count [1]."""
         return abs((self.stop - self.start) / self.step)
 
 
@@ -104,7 +104,7 @@ class OperatingPoint(msgspec.Struct, frozen=True, tag="op"):
     """An .op card."""
 
 
-Analysis = OperatingPoint | Sweep | Noise | DirectSweep | Transient
+Analysis = OperatingPoint | AcCard | NoiseCard | DirectSweep | Transient
 
 
 class Options(msgspec.Struct, frozen=True):
@@ -115,6 +115,22 @@ class Options(msgspec.Struct, frozen=True):
     gmin: float = 1e-12
     reltol: float = 1e-3
     method: str = "gear"
+
+
+class Structure:
+    """What is joined to what, as a key: its hash is worked out once, since many tables are asked by it."""
+
+    __slots__ = ("_hash", "parts")
+
+    def __init__(self, parts: tuple[object, ...]) -> None:
+        self.parts = parts
+        self._hash = hash(parts)
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Structure) and (self is other or self.parts == other.parts)
 
 
 class Circuit(msgspec.Struct, frozen=True, dict=True):
@@ -139,18 +155,20 @@ class Circuit(msgspec.Struct, frozen=True, dict=True):
         return self._hash
 
     @cached_property
-    def structure(self) -> tuple[object, ...]:
+    def structure(self) -> Structure:
         """What is joined to what, whatever the values: circuits that share it share their elimination."""
-        return tuple(
-            (e.kind, e.nodes, e.senses)
-            if e.model is None and not e.kind.startswith("b")
-            else (
-                e.kind,
-                e.nodes,
-                e.model and (e.model.type, e.model.given),
-                e.value,
+        return Structure(
+            tuple(
+                (e.kind, e.nodes, e.senses)
+                if e.model is None and not e.kind.startswith("b")
+                else (
+                    e.kind,
+                    e.nodes,
+                    e.model and (e.model.type, e.model.given),
+                    e.value,
+                )
+                for e in self.elements
             )
-            for e in self.elements
         )
 
     @cached_property

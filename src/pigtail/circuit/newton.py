@@ -37,7 +37,7 @@ class Rest(msgspec.Struct, frozen=True):
 
 
 def inputs_of(system: System, program: Program, arrays: bool, shunt: float = 0.0) -> dict[str, Any]:
-    """What the code's set_up takes, floats or arrays."""
+    """What the code's set_up takes, floats or arrays. The shunt in [S], values in SI, numbers or arrays [S]."""
     found: dict[str, Any] = {f"s_{k}": v for k, v in system.surroundings.items()} | {"s_shunt": shunt}
     for letter, matrix in (("g", system.g), ("c", system.c)):
         for (i, j), value in matrix.items():
@@ -60,7 +60,7 @@ def first_memories(system: System, program: Program) -> tuple[Any, ...]:
     return tuple(found)
 
 
-class Search:
+class RestSearch:
     """The search for one circuit's operating point; `guess` starts it from a point nearby."""
 
     def __init__(self, system: System, arrays: bool | None = None) -> None:
@@ -71,7 +71,10 @@ class Search:
         self.b = tuple(system.b_dc[r] if self.arrays else first(system.b_dc[r]) for r in self.program.sources)
 
     def run(self, guess: Rest | None = None, sources: Mapping[int, float] | None = None) -> Rest:
-        """The operating point; sources replaces right-hand sides by row. Raises ConvergenceError, UnsolvedError."""
+        """The operating point; sources replaces right-hand sides by row. Raises ConvergenceError, UnsolvedError.
+
+        Sources in [A] or [V] by row.
+        """
         b = self.b
         if sources:
             b = tuple(sources.get(r, v) for r, v in zip(self.program.sources, b, strict=True))

@@ -27,13 +27,15 @@ class Noise(msgspec.Struct, frozen=True):
     """Noise at an output.
 
     Attributes: frequencies [F] Hz; output_density and input_density [S, F] V/√Hz (or A/√Hz for a current source);
-    parts by `element` or `element: words` [S, F] V²/Hz at the output.
+    parts by `element` or `element: words` [S, F] V²/Hz at the output; output_signal [S, F] V what the sources of the circuit
+    themselves bring to the output, by the same adjoint solution.
     """
 
     frequencies: Array
     output_density: Array
     input_density: Array
     parts: dict[str, Array]
+    output_signal: Array
 
     @property
     def output_total(self) -> Array:
@@ -42,7 +44,7 @@ class Noise(msgspec.Struct, frozen=True):
 
     @property
     def input_total(self) -> Array:
-        """The same referred to the source."""
+        """The same referred to the source. In [V] or [A] rms, shape [S]."""
         return np.sqrt(integral(self.frequencies, self.input_density**2))
 
     def part_total(self, name: str) -> Array:
@@ -84,27 +86,34 @@ def noise(
 def noise_of(
     batch: Batch, frequencies: ArrayLike, node: str, source: str = "", *, against: str = "0"
 ) -> Noise:
-    """The same of a circuit whose samples are set up already."""
+    """The same of a circuit whose samples are set up already.
+
+    Frequencies in [Hz], shape [F]. Raises CircuitError as `noise` does.
+    """
     system = batch.system
     hertz = frequencies_of(frequencies)
     if hertz.ndim != 1 or np.any(np.diff(hertz) <= 0) or hertz[0] <= 0:
-        raise CircuitError("noise is taken at frequencies above nought in rising order")
+        raise CircuitError("noise is taken at frequencies above zero in rising order")
     p, m = system.place(node), system.place(against)
     b = {k: value for k, value in ((p, 1.0), (m, -1.0)) if k is not None}
     if len(b) == 0 or p == m:
         raise CircuitError("noise is taken between two nodes", node=node)
     g, c = ({(j, i): v for (i, j), v in matrix.items()} for matrix in batch.matrices)
-    y = solve_waves(system, (g, c), b, hertz, None, "adjoint")
+    y = solve_waves(system, (g, c), b, hertz, None, f"adjoint{batch.kind}")
     parts = {name: power * _reach(y, plus, minus) for name, power, plus, minus in _sources(batch, hertz)}
     output = np.sqrt(sum(parts.values(), start=np.zeros(y.shape[:2])))
+    signal = sum(
+        (y[..., row] * np.reshape(value, (-1, 1)) for row, value in system.b_ac.items()),
+        start=np.zeros(y.shape[:2], dtype=complex),
+    )
     if not source:
-        return Noise(hertz, output, output, parts)
+        return Noise(hertz, output, output, parts, signal)
     gain = _gain(batch, source, y)
     if not np.all(gain > 0):
         raise CircuitError(
             f"{source} does not reach the output, so its noise cannot be told at {source}", element=source
         )
-    return Noise(hertz, output, output / gain, parts)
+    return Noise(hertz, output, output / gain, parts, signal)
 
 
 def _reach(y: Array, plus: Place, minus: Place) -> Array:

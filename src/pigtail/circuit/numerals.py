@@ -16,7 +16,7 @@ _INFIX = re.compile(rf"([+-]?\d+)(meg|[tgkmunpfµr])(\d+){_TAIL}")
 
 
 def number(text: str, line: int = 0) -> float:
-    """Value of a number such as `4.7u`, `1meg`, `10kOhm` or `2k2`; raises DeckError.
+    """Value of a number such as `4.7u`, `1meg`, `10kOhm` or `2k2`; raises DeckError. In SI, without unit.
 
     >>> number("1meg"), number("10mV"), number("2k2"), number("4r7")
     (1000000.0, 0.01, 2200.0, 4.7)

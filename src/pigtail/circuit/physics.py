@@ -9,7 +9,10 @@ ELEMENTARY_CHARGE = 1.602176634e-19  # [C] exact, SI 2019
 
 
 def surroundings(options: Options) -> dict[str, float]:
-    """What every formula may use beside its device's parameters."""
+    """What every formula may use beside its device's parameters.
+
+    By name: temperatures [K], thermal voltage [V], 4kT [W/Hz], charge [C].
+    """
     t = options.temp + KELVIN
     return {
         "vt": BOLTZMANN * t / ELEMENTARY_CHARGE,

@@ -18,7 +18,7 @@ THRESHOLD = 1e-3
 def choose_order(
     size: int, nominal: Mapping[tuple[int, int], float], moving: frozenset[tuple[int, int]]
 ) -> list[tuple[int, int]]:
-    """Pivots (row, column) in order; raises SingularError."""
+    """Pivots (row, column) in order; raises SingularError. Entries in the [units of the equations]."""
     rows: list[dict[int, float]] = [{} for _ in range(size)]
     restless: list[set[int]] = [set() for _ in range(size)]
     for (i, j), value in nominal.items():

@@ -31,7 +31,7 @@ from pigtail.circuit.emitter import (
     namespace,
 )
 from pigtail.circuit.expressions import Expression, Name, leaves
-from pigtail.circuit.instances import Feed, Instance, Reading
+from pigtail.circuit.instances import DeviceFeed, Instance, Sensed
 from pigtail.circuit.pivots import choose_order
 from pigtail.circuit.symbolic import Elimination, Terms
 from pigtail.circuit.system import System, first
@@ -78,8 +78,8 @@ class Builder:
         self.moving: set[tuple[int, int]] = set()
         self.fed: set[tuple[int, int]] = set()
         self.storing = {i for i, _ in system.c}
-        self.stored: dict[int, list[tuple[Feed, Value, list[Value]]]] = {}
-        self.readings: list[Reading] = []
+        self.stored: dict[int, list[tuple[DeviceFeed, Value, list[Value]]]] = {}
+        self.readings: list[Sensed] = []
         self.old: list[Value] = []
         self.limits: list[tuple[Value, ...]] = []
         self.starts: list[Value] = []
@@ -154,7 +154,7 @@ class Builder:
         for _, formula in instance.memory:
             self.remembered.append(code.formula(formula, names))
 
-    def feed(self, number: int, instance: Instance, feed: Feed, names: dict[Expression, Value]) -> None:
+    def feed(self, number: int, instance: Instance, feed: DeviceFeed, names: dict[Expression, Value]) -> None:
         """One branch of a device: its line at the present controls goes into the equations."""
         for formula, factor in ((feed.current, ONE), (feed.charge, self.alpha)):
             if formula is None or (factor is self.alpha and not self.dynamic):
@@ -170,9 +170,10 @@ class Builder:
                 line = [(1, value)]
                 for reading, slope in zip(instance.readings, slopes, strict=True):
                     line.append((-1, code.product(slope, names[reading.name])))
+            steady = not instance.element.kind.startswith("b")
             for reading, slope in zip(instance.readings, slopes, strict=True):
                 if slope != NOUGHT:
-                    self.slope(feed, reading, code.product(factor, slope))
+                    self.slope(feed, reading, code.product(factor, slope), steady=steady)
             constant = code.product(factor, code.total(line))
             if constant != NOUGHT:
                 for row, sign in feed.rows:
@@ -181,12 +182,14 @@ class Builder:
                 self.stored.setdefault(number, []).append((feed, value, slopes))
                 self.storing |= {row for row, _ in feed.rows}
 
-    def slope(self, feed: Feed, reading: Reading, slope: Value) -> None:
+    def slope(self, feed: DeviceFeed, reading: Sensed, slope: Value, *, steady: bool) -> None:
+        """A slope's place in the equations; that of a relation may be nought, and is no pivot to rely on but on the diagonal."""
         for row, sign in feed.rows:
             for column, way in ((reading.plus, 1), (reading.minus, -1)):
                 if column is not None:
                     self.add(row, column, sign * way * reading.sign, slope)
-                    self.fed.add((row, column))
+                    if steady or row == column:
+                        self.fed.add((row, column))
                     if slope.level >= ITERATION:
                         self.moving.add((row, column))
 
@@ -257,7 +260,7 @@ class Builder:
             text,
         )
 
-    def reading(self, solution: Elimination, reading: Reading) -> Value:
+    def reading(self, solution: Elimination, reading: Sensed) -> Value:
         """A control as the solution has it."""
         ends = ((reading.plus, reading.sign), (reading.minus, -reading.sign))
         terms = [(sign, solution.unknown(end)) for end, sign in ends if end is not None]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -32,7 +34,7 @@ class Solution:
         frequencies: Array | None = None,
         times: Array | None = None,
         kept: tuple[int, ...] | None = None,
-        rest: Solution | None = None,
+        rest: Callable[[], Solution] | None = None,
         memories: tuple[Any, ...] = (),
     ) -> None:
         self._system, self.x, self.frequencies, self.times = system, x, frequencies, times
@@ -85,7 +87,10 @@ class Solution:
         return np.asarray(self.v(*element.nodes[2:]) * value)
 
     def power(self, name: str) -> Array:
-        """Power [W] that an element takes up; in AC the mean for amplitudes that are peak values."""
+        """Power [W] that an element takes up; in AC the mean for amplitudes that are peak values.
+
+        Raises CircuitError for a coupling.
+        """
         element = self._element(name)
         if element.kind == "k":
             raise CircuitError(f"{name} is a coupling and takes no power", element=name)
@@ -128,6 +133,10 @@ class Solution:
 
     def states(self) -> list[DeviceState]:
         """All devices at this solution (at rest or in time)."""
+        return self._states
+
+    @cached_property
+    def _states(self) -> list[DeviceState]:
         from pigtail.circuit.devicecode import controls_of, device_states
 
         controls = controls_of(self._system, self.x)
@@ -168,7 +177,7 @@ class Solution:
 
         assert self._rest is not None
         assert self.frequencies is not None
-        state = next(s for s in self._rest.states() if s.instance.element.name == element.name)
+        state = next(s for s in self._rest().states() if s.instance.element.name == element.name)
         controls = controls_of(self._system, self.x)
         at = 0
         for instance in self._system.instances:

@@ -20,7 +20,7 @@ from pigtail.circuit.assembly import LEAP
 from pigtail.circuit.driving import Sources, charges_at, initial_charges
 from pigtail.circuit.errors import FAILURES, CircuitError, ConvergenceError
 from pigtail.circuit.netlist import Circuit, Transient
-from pigtail.circuit.newton import Search, first_memories, inputs_of
+from pigtail.circuit.newton import RestSearch, first_memories, inputs_of
 from pigtail.circuit.program import program_for
 from pigtail.circuit.results import Solution
 from pigtail.circuit.system import System
@@ -260,7 +260,7 @@ class _Run:
         system, stores = self.system, self.program.stores
         nought = tuple(0.0 for _ in stores)
         if not self.system.from_charge:
-            rest = Search(system, self.arrays).run(sources=self.sources.rows_at(0.0))
+            rest = RestSearch(system, self.arrays).run(sources=self.sources.rows_at(0.0))
             q = charges_at(system, stores, rest, self.arrays)
             return _Point(0.0, rest.x, rest.u, q, nought, rest.w)
         memories = first_memories(system, self.program)

@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 from pigtail.circuit.analysis import stacked
 from pigtail.circuit.errors import CircuitError
 from pigtail.circuit.netlist import Circuit, DirectSweep
-from pigtail.circuit.newton import Rest, Search
+from pigtail.circuit.newton import Rest, RestSearch
 from pigtail.circuit.results import Solution
 from pigtail.circuit.system import System, first, source_signs
 
@@ -58,7 +58,7 @@ def _swept(system: System, ranges: Mapping[str, Array]) -> SweepSolution:
         if element is None or element.kind not in ("v", "i"):
             raise CircuitError(f"there is no voltage or current source {name} to sweep", element=name)
         signs[name] = source_signs(system, element)
-    search = Search(system)
+    search = RestSearch(system)
     base = dict(zip(search.program.sources, search.b, strict=True))
     own = {name: system.values[name.lower()] for name in ranges}
     rest: Rest | None = None

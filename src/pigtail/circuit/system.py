@@ -8,14 +8,15 @@ Source: the modified nodal approach as in any text on network analysis; the code
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from collections.abc import Collection, Iterator, Mapping
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from pigtail.circuit.errors import CircuitError, ParameterError, UnsolvedError
-from pigtail.circuit.expressions import Expression, evaluate
+from pigtail.circuit.expressions import Expression, Name, Quick, compiled, evaluate, leaves
 from pigtail.circuit.netlist import Circuit, Element
 from pigtail.circuit.physics import surroundings
 from pigtail.circuit.structure import check_structure
@@ -53,11 +54,22 @@ class System:
         if len(lengths) > 1:
             raise CircuitError(f"sample arrays have different lengths: {sorted(lengths)}")
         self.samples = lengths.pop() if lengths else 1
-        self.names = self._names(circuit, given)
+        self._quick: dict[int, Quick] = {}
         self.surroundings = surroundings(circuit.options)
         self.elements = circuit.by_name
-        inner = _inner(circuit)
-        nodes = (*circuit.nodes, *inner)
+        still = _still(circuit, given, from_charge=from_charge) if given else None
+        if still is not None:
+            self._begin_from(still, given)
+            return
+        self.names = self._names(circuit, given)
+        self._lay_out()
+        for element in circuit.elements:
+            self._stamp(element)
+
+    def _lay_out(self) -> None:
+        """Number the unknowns, with no equation yet."""
+        circuit = self.circuit
+        nodes = (*circuit.nodes, *_inner(circuit))
         self.index = {n: k for k, n in enumerate(nodes)}
         with_branch = [e.name for e in circuit.elements if e.kind in BRANCHES]
         self.branch = {name: len(nodes) + k for k, name in enumerate(with_branch)}
@@ -68,10 +80,56 @@ class System:
         self.c: dict[Place, Numbers] = {}
         self.b_dc: dict[int, Numbers] = {}
         self.b_ac: dict[int, Numbers] = {}
-        self.instances: list[Instance] = []
+        self._begin_devices()
         self.resistances: list[tuple[str, int | None, int | None, Numbers]] = []
+
+    def _begin_devices(self, still: _Still | None = None) -> None:
+        self._still, self._placed, self._relations = still, dict[str, "Instance"](), list[Element]()
+
+    @cached_property
+    def instances(self) -> list[Instance]:
+        """The devices and relations in the order of the deck. Relations are placed when they are first asked for: near an
+        operating point nobody does."""
+        from pigtail.circuit.instances import place_relation
+
+        still = self._still
+        if still is not None and not self._placed and not self._relations:
+            return still.base.instances
+        placed = {i.element.name: i for i in still.base.instances} if still is not None else {}
+        placed |= self._placed
+        for element in self._relations:
+            placed[element.name] = place_relation(element, self.names, self.place, self.branch)
+        return [placed[e.name] for e in self.circuit.elements if e.name in placed]
+
+    def _begin_still(self, circuit: Circuit, without: frozenset[str], *, from_charge: bool) -> None:
+        """Set up the equations of a circuit without some of its elements."""
+        self.circuit, self.from_charge, self.samples, self._quick = circuit, from_charge, 1, {}
+        self.surroundings = surroundings(circuit.options)
+        self.elements = circuit.by_name
+        self.names = self._names(circuit, {})
+        self._lay_out()
         for element in circuit.elements:
-            self._stamp(element)
+            if element.name not in without:
+                self._stamp(element)
+
+    def _begin_from(self, still: _Still, given: Mapping[str, Numbers]) -> None:
+        """Set up from what does not depend on what is sampled; only what does is evaluated."""
+        base = still.base
+        self.index, self.branch, self.size = base.index, base.branch, base.size
+        names = self.names = dict(base.names)
+        names.update(given)
+        for name, quick in still.names:
+            names[name] = quick(names)
+        self.values, self.amplitudes = dict(base.values), dict(base.amplitudes)
+        self.g, self.c, self.b_dc, self.b_ac = dict(base.g), dict(base.c), dict(base.b_dc), dict(base.b_ac)
+        self.resistances = list(base.resistances)
+        self._begin_devices(still)
+        self._quick = still.quick
+        with np.errstate(all="ignore"):
+            for passive in still.passive:
+                self._stamp_quickly(passive)
+            for element in still.moving:
+                self._stamp(element)
 
     def unknown(self, k: int) -> str:
         """The name of an unknown, for a message."""
@@ -104,7 +162,8 @@ class System:
 
     def value_of(self, element: Element, expression: Expression) -> Numbers:
         """A value of an element [S] or [1]; raises ParameterError unless it is finite."""
-        value = evaluate(expression, self.names, element.line)
+        quick = self._quick.get(id(expression))
+        value = evaluate(expression, self.names, element.line) if quick is None else quick(self.names)
         if not (math.isfinite(value) if isinstance(value, float) else np.isfinite(value).all()):
             raise ParameterError(
                 "the value is not a finite number; check its expression",
@@ -119,11 +178,18 @@ class System:
 
     def _passive(self, element: Element) -> Numbers:
         """Resistance, capacitance or inductance, at its temperature and times its number."""
+        quick = None if element.options else self._quick.get(id(element.value))
+        if quick is not None:
+            value = quick(self.names)
+            if (
+                lowest(value) > 0
+            ):  # what is not is looked at more closely; what is infinite, when the equations are solved
+                return value
         value = self.value_of(element, element.value)
         low = lowest(value)
         if (element.kind == "r" and low <= 0) or low < 0:
             raise ParameterError(
-                f"{element.name} is {low:g}; a resistance is above nought, a capacitance or inductance not negative",
+                f"{element.name} is {low:g}; a resistance is above zero, a capacitance or inductance not negative",
                 line=element.line,
                 element=element.name,
             )
@@ -149,8 +215,15 @@ class System:
             matrix[row, column] = value if old is None else old + value
 
     def _admittance(self, matrix: dict[Place, Numbers], p: int | None, m: int | None, y: Numbers) -> None:
-        for row, column, sign in ((p, p, 1.0), (m, m, 1.0), (p, m, -1.0), (m, p, -1.0)):
-            self._add(matrix, row, column, sign * y)
+        for k in (p, m):
+            if k is not None:
+                old = matrix.get((k, k))
+                matrix[k, k] = y if old is None else old + y
+        if p is not None and m is not None:
+            less = -y
+            for place in ((p, m), (m, p)):
+                old = matrix.get(place)
+                matrix[place] = less if old is None else old + less
 
     def _stamp(self, element: Element) -> None:
         kind = element.kind
@@ -164,7 +237,7 @@ class System:
             from pigtail.circuit.instances import place_device
 
             instance, resistances = place_device(self.circuit, element, self.names, self.index.get)
-            self.instances.append(instance)
+            self._placed[element.name] = instance
             for word, p, m, ohm in resistances:
                 self._admittance(self.g, p, m, 1.0 / ohm)
                 self.resistances.append((f"{element.name}: {word}", p, m, ohm))
@@ -188,6 +261,23 @@ class System:
             self._relate(element)
         else:
             self._stamp_branch(element, at)
+
+    def _stamp_quickly(self, passive: _Passive) -> None:
+        """Place a resistor or capacitor of a plain value; one that is not above nought is looked at more closely, one that is
+        infinite when the equations are solved."""
+        value = passive.value(self.names)
+        if not (value > 0 if isinstance(value, float) else value.min() > 0):
+            self._stamp(passive.element)
+            return
+        self.values[passive.element.name] = value
+        matrix, y = (self.g, 1.0 / value) if passive.element.kind == "r" else (self.c, value)
+        for place in passive.own:
+            old = matrix.get(place)
+            matrix[place] = y if old is None else old + y
+        if passive.mutual:
+            for place in passive.mutual:
+                old = matrix.get(place)
+                matrix[place] = -y if old is None else old - y
 
     def _drive(self, element: Element) -> tuple[Numbers, Numbers]:
         """DC value and complex AC amplitude of a source; without a DC value it rests where its waveform starts."""
@@ -235,9 +325,7 @@ class System:
 
     def _relate(self, element: Element) -> None:
         """B: a device whose formula is its own."""
-        from pigtail.circuit.instances import place_relation
-
-        self.instances.append(place_relation(element, self.names, self.place, self.branch))
+        self._relations.append(element)
 
     def _couple(self, element: Element) -> None:
         """K: the mutual inductance k·√(L1·L2) between two branches."""
@@ -253,6 +341,93 @@ class System:
         a, b = (self.branch[n] for n in element.senses)
         self._add(self.c, a, b, -mutual)
         self._add(self.c, b, a, -mutual)
+
+
+class _Passive(NamedTuple):
+    """A resistor or capacitor that moves: its value as a function, its places on the diagonal and beside it."""
+
+    element: Element
+    value: Quick
+    own: tuple[Place, ...]
+    mutual: tuple[Place, ...]
+
+
+class _Still(NamedTuple):
+    """What of a circuit does not depend on the parameters that are sampled: its equations without the elements that move, those
+    elements, the plain passive ones apart, the parameters that follow from sampled ones, their expressions as functions."""
+
+    base: System
+    passive: tuple[_Passive, ...]
+    moving: tuple[Element, ...]
+    names: tuple[tuple[str, Quick], ...]
+    quick: dict[int, Quick]
+
+
+_STILL: dict[tuple[Circuit, frozenset[str], bool], _Still | None] = {}
+MAX_STILL = 32
+
+
+def _still(circuit: Circuit, given: Mapping[str, Numbers], *, from_charge: bool) -> _Still | None:
+    """The still part of a circuit for a set of sampled parameters, kept for the next samples of the same; None where a parameter
+    that follows from others cannot be made a function."""
+    key = (circuit, frozenset(given), from_charge)
+    if key not in _STILL:
+        stray = key[1] - {name for name, _ in circuit.parameters}
+        if stray:
+            raise CircuitError(f"the deck has no parameter {sorted(stray)[0]} to sample")
+        if len(_STILL) >= MAX_STILL:
+            _STILL.pop(next(iter(_STILL)))
+        _STILL[key] = _make_still(circuit, key[1], from_charge=from_charge)
+    return _STILL[key]
+
+
+def _make_still(circuit: Circuit, given: frozenset[str], *, from_charge: bool) -> _Still | None:
+    moved, follow = set(given), []
+    for name, expression in circuit.parameters:
+        if name in given or not _reads(expression, moved):
+            continue
+        quick = compiled(expression)
+        if quick is None:
+            return None
+        moved.add(name)
+        follow.append((name, quick))
+    moving = [e for e in circuit.elements if any(_reads(x, moved) for x in _expressions(e))]
+    names = {e.name for e in moving}
+    moving = [e for e in circuit.elements if e.name in names or any(n in names for n in e.senses)]
+    base = System.__new__(System)
+    base._begin_still(circuit, frozenset(e.name for e in moving), from_charge=from_charge)
+    functions = ((id(x), compiled(x)) for e in moving for x in _expressions(e))
+    evaluators = {k: q for k, q in functions if q is not None}
+    passive, rest = [], []
+    for element in moving:
+        quick = evaluators.get(id(element.value))
+        if element.kind not in "rc" or element.options or quick is None:
+            rest.append(element)
+            continue
+        ends = [base.index.get(n) for n in element.nodes]
+        own = tuple((k, k) for k in ends if k is not None)
+        p, m = ends
+        mutual = ((p, m), (m, p)) if p is not None and m is not None else ()
+        passive.append(_Passive(element, quick, own, mutual))
+    return _Still(base, tuple(passive), tuple(rest), tuple(follow), evaluators)
+
+
+def _reads(expression: Expression, names: Collection[str]) -> bool:
+    return any(isinstance(leaf, Name) and leaf.name in names for leaf in leaves(expression))
+
+
+def _expressions(element: Element) -> Iterator[Expression]:
+    """All expressions that an element's place in the equations depends on."""
+    yield element.value
+    yield element.ac
+    yield element.phase
+    for _, expression in element.options:
+        yield expression
+    if element.waveform is not None:
+        yield from element.waveform.arguments
+    if element.model is not None:
+        for _, expression in element.model.parameters:
+            yield expression
 
 
 def _inner(circuit: Circuit) -> list[str]:
@@ -271,17 +446,17 @@ def settled(value: Numbers) -> Numbers:
 
 
 def lowest(value: Numbers) -> float:
-    """The least of all samples."""
+    """The least of all samples. In its own unit, of shape [S]."""
     return value if isinstance(value, float) else float(value.min())
 
 
 def first(value: Numbers) -> float:
-    """The value in the first sample."""
+    """The value in the first sample. In its own unit, of shape [S]."""
     return value if isinstance(value, float) else float(np.ravel(value)[0])
 
 
 def source_signs(system: System, element: Element) -> list[tuple[int, float]]:
-    """The right-hand sides that a source enters, each with its sign."""
+    """The right-hand sides that a source enters, each with its sign. Signs are +1 or −1 [1]."""
     if element.kind == "v":
         return [(system.branch[element.name], 1.0)]
     ends = [system.index.get(n) for n in element.nodes]

@@ -151,7 +151,7 @@ def _exponential(element: Element, arguments: list[Number], step: float, _stop: 
     second = first + step if fall_at is None else _time(element, fall_at)
     if np.any(np.asarray(rise) <= 0) or np.any(np.asarray(fall) <= 0):
         raise ParameterError(
-            f"the time constants of {element.name} must be above nought",
+            f"the time constants of {element.name} must be above zero",
             line=element.line,
             element=element.name,
         )

@@ -7,15 +7,15 @@ from collections.abc import Iterator
 from pigtail.circuit.expressions import Expression, Number, write
 from pigtail.circuit.netlist import (
     NOTHING,
+    AcCard,
     Analysis,
     Circuit,
     DirectSweep,
     Element,
-    Model,
-    Noise,
+    ModelCard,
+    NoiseCard,
     OperatingPoint,
     Options,
-    Sweep,
     Transient,
 )
 
@@ -52,7 +52,7 @@ def _value(expression: Expression) -> str:
     return f"{expression.value!r}" if isinstance(expression, Number) else f"{{{write(expression)}}}"
 
 
-def _model(model: Model) -> str:
+def _model(model: ModelCard) -> str:
     given = " ".join(f"{_parameter(k)}={_value(v)}" for k, v in model.parameters)
     return f".model {model.name} {model.type}({given})"
 
@@ -96,7 +96,7 @@ def _options(options: Options) -> Iterator[str]:
         yield ".options " + " ".join(words)
 
 
-def _sweep(sweep: Sweep) -> str:
+def _sweep(sweep: AcCard) -> str:
     return f"{sweep.spacing} {sweep.points} {sweep.start_hz!r} {sweep.stop_hz!r}"
 
 
@@ -109,9 +109,9 @@ def _analysis(analysis: Analysis) -> str:
     match analysis:
         case OperatingPoint():
             return ".op"
-        case Sweep():
+        case AcCard():
             return f".ac {_sweep(analysis)}"
-        case Noise(node, against, source, sweep):
+        case NoiseCard(node, against, source, sweep):
             return f".noise v({node},{against}) {source} {_sweep(sweep)}"
         case DirectSweep():
             return f".dc {_direct(analysis)}"

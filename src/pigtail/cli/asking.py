@@ -5,23 +5,33 @@ from __future__ import annotations
 from typing import Any
 
 from pigtail.advice.measure import next_readings
-from pigtail.job.model import UNPOWERED, Job
+from pigtail.job.ask import Ask, in_words
+from pigtail.job.document import Job
 from pigtail.studies.all import study_job
 
 
 def next_as_json(job: Job) -> list[dict[str, Any]]:
-    """Readings worth taking, the most telling first."""
-    return [
-        {
-            "point": m.point,
-            "against": m.against,
-            "state": m.state,
-            "function": m.function.value,
-            "drive": m.drive,
-            "settles": m.reason,
-        }
-        for m in next_readings(job, study_job(job))
-    ]
+    """Readings worth taking, the most telling first: all that makes each of them, what it should be and what it settles."""
+    return [_as_json(job, ask) for ask in next_readings(job, study_job(job))]
+
+
+def _as_json(job: Job, ask: Ask) -> dict[str, Any]:
+    wanted = ask.expected
+    return {
+        "point": ask.point,
+        "against": ask.against,
+        "state": ask.state,
+        "function": ask.function.value,
+        "drive": ask.drive,
+        "load": ask.load,
+        "series": ask.series,
+        "current": ask.current,
+        "expected": None
+        if wanted is None
+        else {"low": wanted.low, "high": wanted.high, "words": wanted.words, "source": wanted.source},
+        "settles": ask.settles or ask.reason,
+        "words": in_words(job, ask),
+    }
 
 
 def next_as_text(job: Job) -> str:
@@ -29,12 +39,4 @@ def next_as_text(job: Job) -> str:
     asked = next_readings(job, study_job(job))
     if not asked:
         return "Nothing is asked for."
-    lines = []
-    for number, m in enumerate(asked, 1):
-        state = job.state(m.state)
-        when = "power off" if m.function in UNPOWERED else f"while “{state.name if state else '?'}”"
-        played = f", playing {m.drive}" if m.drive else ""
-        lines.append(
-            f"{number:>3}  {m.function.value}: {job.label(m.point)} against {job.label(m.against)}, {when}{played}: {m.reason}"
-        )
-    return "\n".join(lines)
+    return "\n".join(f"{n:>3}  {in_words(job, ask)}: {ask.reason}" for n, ask in enumerate(asked, 1))

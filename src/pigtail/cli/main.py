@@ -56,8 +56,9 @@ def _solve(options: argparse.Namespace) -> int:
 
 
 def _suggest(options: argparse.Namespace) -> int:
+    from pigtail.advice.shapes import wish_of
     from pigtail.catalogue.opening import open_job
-    from pigtail.cli.suggesting import as_loud_as, searches, suggest_as_json, suggest_as_text, wish_of
+    from pigtail.cli.suggesting import as_loud_as, searches, suggest_as_json, suggest_as_text
 
     job = open_job(options.file).job
     if options.as_loud_as or options.now:
@@ -119,7 +120,7 @@ def _schema(_options: argparse.Namespace) -> int:
 
 
 def export_demos(folder: Path) -> int:
-    """Write the demo jobs into a folder and print their paths."""
+    """Write the demo jobs into a folder and print their paths. Raises FileError where it cannot be written."""
     from pigtail.catalogue.demo import export_demos as export
     from pigtail.job.errors import FileError
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from pigtail.job.model import Job
-from pigtail.studies.estimate import Estimate
+from pigtail.job.document import Job
+from pigtail.model.estimate import Estimate
 from pigtail.studies.findings import Finding, Severity
-from pigtail.studies.results import Studies
+from pigtail.studies.found import Studies
 
 BAD = (Severity.STOP, Severity.FIX, Severity.UNKNOWN)
 

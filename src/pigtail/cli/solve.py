@@ -44,7 +44,10 @@ def solve_file(path: Path) -> tuple[Circuit, Answers]:
 
 
 def names_of(circuit: Circuit) -> dict[str, Callable[[Solution], Array]]:
-    """What is told of every solution: the voltage of each node, the current of each source and inductor."""
+    """What is told of every solution: the voltage of each node, the current of each source and inductor.
+
+    In [V] and [A], shape [S] or [S, F].
+    """
     found: dict[str, Callable[[Solution], Array]] = {}
     for node in circuit.nodes:
         found[f"v({node})"] = partial(Solution.v, node=node)

@@ -5,30 +5,22 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+from pigtail.advice.found import SearchFound
 from pigtail.advice.matching import match_source
 from pigtail.advice.search import search
 from pigtail.advice.shapes import Wish
-from pigtail.catalogue.stock import load_stock, stock_of
+from pigtail.job.document import Job, Purpose
 from pigtail.job.errors import EditError
-from pigtail.job.model import Job, Purpose
-from pigtail.studies.estimate import Estimate
+from pigtail.model.estimate import Estimate
 from pigtail.studies.loudness import Loudness, loudness_of
-from pigtail.studies.results import Search
 from pigtail.units import format_quantity
 
 
-def wish_of(series: str = "", *, only_stock: bool = False) -> Wish:
-    """How parts are chosen: from a series, or only from the library's stock. Raises EditError for an empty stock."""
-    stock = stock_of(load_stock())
-    if only_stock and not stock:
-        raise EditError(
-            "no parts are listed yet; `pigtail stock FILE` takes a list such as 4k7 x20", value="stock"
-        )
-    return Wish(series, stock, only_stock)
-
-
 def as_loud_as(job: Job, link: str, now: Path | None, wanted: Path | None) -> Job:
-    """The job with a feed wanted as loud as a recording, judged against a recording of it as it is."""
+    """The job with a feed wanted as loud as a recording, judged against a recording of it as it is.
+
+    Raises EditError where only one is given.
+    """
     if not link or now is None or wanted is None:
         raise EditError("give --for FEED, --now WAV and --as-loud-as WAV together", value=link)
     louder = loudness_of(wanted).lufs - loudness_of(now).lufs
@@ -53,7 +45,7 @@ def compare_as_text(now: Loudness, wanted: Loudness) -> str:
     return "\n".join([*lines, f"{wanted.lufs - now.lufs:+7.1f} LU      the second over the first"])
 
 
-def searches(job: Job, wanted: str = "", wish: Wish | None = None) -> list[Search]:
+def searches(job: Job, wanted: str = "", wish: Wish | None = None) -> list[SearchFound]:
     """The search of one feed, or of all. Raises EditError for a feed that is not there."""
     feeds = [x.id for x in job.links if x.purpose is Purpose.FEED]
     if wanted and wanted not in feeds:
@@ -73,7 +65,7 @@ def _number(estimate: Estimate) -> dict[str, Any]:
     }
 
 
-def suggest_as_json(found: list[Search]) -> dict[str, Any]:
+def suggest_as_json(found: list[SearchFound]) -> dict[str, Any]:
     """What was found by feed."""
     return {
         s.link: {
@@ -108,7 +100,7 @@ def suggest_as_json(found: list[Search]) -> dict[str, Any]:
     }
 
 
-def suggest_as_text(found: list[Search]) -> str:
+def suggest_as_text(found: list[SearchFound]) -> str:
     """The same as lines."""
     lines = []
     for s in found:

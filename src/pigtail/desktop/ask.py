@@ -47,7 +47,7 @@ def picture_paths(parent: QWidget, folder: str) -> list[Path]:
 def readings_path(parent: QWidget, folder: str) -> Path | None:
     """Which file of readings to take in."""
     chosen, _ = QFileDialog.getOpenFileName(
-        parent, "Take in readings", folder, "Tables (*.csv *.tsv *.txt);;All files (*)"
+        parent, "Import readings", folder, "Tables (*.csv *.tsv *.txt);;All files (*)"
     )
     return Path(chosen) if chosen else None
 

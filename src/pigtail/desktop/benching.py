@@ -13,16 +13,16 @@ from pigtail.desktop.metering import MeterLink
 if TYPE_CHECKING:
     from pigtail.desktop.benchmode import BenchMode
     from pigtail.desktop.strip import BenchStrip
-    from pigtail.job.edits import Edit
+    from pigtail.edits.change import Change
+    from pigtail.job.ask import Ask
+    from pigtail.job.document import Job
     from pigtail.job.file import Document
-    from pigtail.job.model import Job
-    from pigtail.studies.findings import Measure
 
 
 class Benching(QObject):
-    """Signals: logged (words, edit), told (one sentence), papers (the document that belongs to a stand-in)."""
+    """Signals: logged (a Change), told (one sentence), papers (the document that belongs to a stand-in)."""
 
-    logged = pyqtSignal(str, object)
+    logged = pyqtSignal(object)
     told = pyqtSignal(str)
     papers = pyqtSignal(object)
 
@@ -32,7 +32,7 @@ class Benching(QObject):
         self.meter = MeterLink(self)
         self.mode: BenchMode | None = None
         self._job: Job | None = None
-        self._measures: tuple[Measure, ...] = ()
+        self._measures: tuple[Ask, ...] = ()
         strip.logged.connect(self.logged)
         strip.refused.connect(self.told)
         strip.asked.connect(self.meter.take)
@@ -50,7 +50,7 @@ class Benching(QObject):
         self._job = job
         self.strip.show_job(job)
 
-    def show_next(self, measures: tuple[Measure, ...], mend: list[str]) -> None:
+    def show_next(self, measures: tuple[Ask, ...], mend: list[str]) -> None:
         """What is to be measured next."""
         self._measures = measures
         self.strip.show_next(measures, mend)
@@ -92,12 +92,13 @@ class Benching(QObject):
         self.mode.show()
         self.mode.show_next(self._job, self._measures)
 
-    def ask_meter(self, job: Job, edit: Callable[[str, Edit], object]) -> None:
+    def ask_meter(self, job: Job, edit: Callable[[Change], object]) -> None:
         """Ask which meter is used, and take it."""
         from functools import partial
 
         from pigtail.desktop.meterdialog import STAND_IN, MeterDialog
-        from pigtail.job.reading_edits import set_meter
+        from pigtail.edits.change import Change
+        from pigtail.edits.readings import set_meter
 
         dialog = MeterDialog(job.meter, self.strip.window())
         if not dialog.exec():
@@ -109,7 +110,7 @@ class Benching(QObject):
         else:
             self.meter.leave()
         if dialog.kind != job.meter and not (dialog.road == STAND_IN and dialog.papers.isChecked()):
-            edit("the kind of meter", partial(set_meter, key=dialog.kind))
+            edit(Change("the kind of meter", partial(set_meter, key=dialog.kind)))
 
     def use_stand_in(self, truth: Path, *, with_papers: bool) -> None:
         """Start a stand-in and use its meter; with its papers as the job."""

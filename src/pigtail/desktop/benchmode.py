@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QResizeEvent
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QDialog,
@@ -19,14 +19,16 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.desktop import theme
-from pigtail.desktop.probing import HINTS, Setup, expected_text, judge_text, log_edit
+from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit
+from pigtail.edits.change import Change
+from pigtail.job.ask import meanwhile
+from pigtail.job.document import Job, SupplyClass
 from pigtail.job.errors import JobError
-from pigtail.job.model import UNPOWERED, Job, SupplyClass
 from pigtail.job.reading_import import text_of
-from pigtail.units import UnreadableError, format_quantity
+from pigtail.units import UnreadableError
 
 if TYPE_CHECKING:
-    from pigtail.studies.findings import Measure
+    from pigtail.job.ask import Ask
 
 #: Supply classes at which something lethal may be near while the host is on.
 MAINS = (
@@ -39,12 +41,12 @@ KEYS = "Space or Enter: read, then log    N: another one    Esc: back"
 
 
 class BenchMode(QDialog):
-    """One reading at a time. `logged` carries (words, edit); `asked` a request for the meter.
+    """One reading at a time. `logged` carries a Change; `asked` a request for the meter.
 
     Space or Enter reads the meter when the field is empty, and logs what is in it; so does a foot switch that types one.
     """
 
-    logged = pyqtSignal(str, object)
+    logged = pyqtSignal(object)
     asked = pyqtSignal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -52,8 +54,8 @@ class BenchMode(QDialog):
         self.setObjectName("bench_mode_window")
         self.setWindowTitle("Bench mode")
         self._job: Job | None = None
-        self._measures: tuple[Measure, ...] = ()
-        self._skipped: list[tuple[str, str, str, str]] = []
+        self._measures: tuple[Ask, ...] = ()
+        self._skipped: list[tuple[object, ...]] = []
         self._there = False
         self.point, self.against, self.state, self.reason = QLabel(), QLabel(), QLabel(), QLabel()
         self.expected, self.verdict, self.last, self.meter = QLabel(), QLabel(), QLabel(), QLabel()
@@ -131,7 +133,7 @@ class BenchMode(QDialog):
 
     # -- what is asked --------------------------------------------------------------------------------------
 
-    def show_next(self, job: Job, measures: Sequence[Measure]) -> None:
+    def show_next(self, job: Job, measures: Sequence[Ask]) -> None:
         """Show what is to be read next; what was skipped comes last."""
         self._job, self._measures = job, tuple(measures)
         self._show()
@@ -141,14 +143,10 @@ class BenchMode(QDialog):
         self.meter.setText(words)
         self._there = there
 
-    def current(self) -> Measure | None:
+    def current(self) -> Ask | None:
         """The reading that is asked for now."""
-        fresh = [m for m in self._measures if _key(m) not in self._skipped]
-        return (fresh or list(self._measures) or [None])[0]
-
-    def _setup(self) -> Setup | None:
-        m = self.current()
-        return Setup.of(m) if m else None
+        fresh = [m for m in self._measures if m.key not in self._skipped]
+        return next(iter(fresh or self._measures), None)
 
     def _show(self) -> None:
         m = self.current()
@@ -162,7 +160,7 @@ class BenchMode(QDialog):
             return
         self.value.setEnabled(True)
         state = self._job.state(m.state)
-        off = m.function in UNPOWERED
+        off = m.unpowered
         live = self._job.host.supply in MAINS and not off
         caution = "  ·  live: RCD, isolating transformer, one hand" if live else ""
         name = state.name if state else "?"
@@ -170,11 +168,8 @@ class BenchMode(QDialog):
         self.state.setStyleSheet(f"color: {theme.current().stop if off else theme.current().accent};")
         self.point.setText(f"red on {self._job.label(m.point)}")
         self.against.setText(f"black on {self._job.label(m.against)}")
-        clipped = ((m.load, "across"), (m.series, "in series"))
-        played = "".join(f", {format_quantity(ohm, 'Ω')} {how}" for ohm, how in clipped if ohm)
-        played += f", playing {m.drive}" if m.drive else ""
-        self.reason.setText(f"{m.function.value}{played}: {m.reason}")
-        setup = self._setup()
+        self.reason.setText(f"{m.function.value}{meanwhile(m)}: {m.reason}")
+        setup = self.current()
         self.expected.setText(expected_text(self._job, setup) if setup else "")
         self.value.setPlaceholderText(HINTS[m.function])
         self._judge()
@@ -183,7 +178,7 @@ class BenchMode(QDialog):
             self._auto()
 
     def _judge(self) -> None:
-        setup, text = self._setup(), self.value.text().strip()
+        setup, text = self.current(), self.value.text().strip()
         found = judge_text(self._job, setup, text) if setup and self._job and text else None
         self.verdict.setText(found.sentence if found else "")
         self.verdict.setStyleSheet(f"color: {getattr(theme.current(), found.severity)};" if found else "")
@@ -203,9 +198,9 @@ class BenchMode(QDialog):
         else:
             otherwise()
 
-    def eventFilter(self, watched, event) -> bool:  # type: ignore[no-untyped-def]
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Space, and N in an empty field, are keys of this window, not text."""
-        if watched is self.value and event.type() == event.Type.KeyPress:
+        if watched is self.value and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             if event.key() == Qt.Key.Key_Space and (
                 not self.value.text() or self.value.text()[-1:].isalpha()
             ):
@@ -216,18 +211,18 @@ class BenchMode(QDialog):
                 return True
         return super().eventFilter(watched, event)
 
-    def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+    def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
         self.value.installEventFilter(self)
         self.value.setFocus()
 
     def go_on(self) -> None:
         """Read when there is nothing yet, log when there is."""
-        setup = self._setup()
+        setup = self.current()
         if setup is None or self._job is None:
             return
         if not self.value.text().strip():
-            self.asked.emit(setup.request())
+            self.asked.emit(setup)
             return
         try:
             words, edit = log_edit(self._job, setup, self.value.text())
@@ -238,28 +233,28 @@ class BenchMode(QDialog):
             return
         self.last.setText(f"last: {words.removeprefix('log ')}")
         self.value.clear()
-        self.logged.emit(words, edit)
+        self.logged.emit(Change(words, edit))
 
     def skip_one(self) -> None:
         """Ask for another reading; this one comes again at the end."""
         m = self.current()
         if m is not None:
-            if _key(m) in self._skipped:
-                self._skipped.remove(_key(m))
-            self._skipped.append(_key(m))
-            if all(_key(x) in self._skipped for x in self._measures):
-                self._skipped = [_key(m)] if len(self._measures) > 1 else []
+            if m.key in self._skipped:
+                self._skipped.remove(m.key)
+            self._skipped.append(m.key)
+            if all(x.key in self._skipped for x in self._measures):
+                self._skipped = [m.key] if len(self._measures) > 1 else []
             self.value.clear()
             self._show()
 
     def _auto(self) -> None:
-        setup = self._setup()
+        setup = self.current()
         if setup is not None and self._there and not self.value.text():
-            self.asked.emit(setup.request())
+            self.asked.emit(setup)
 
     def put_reading(self, value: float) -> None:
         """Show what the meter read; log it at once where that is wanted."""
-        setup = self._setup()
+        setup = self.current()
         if setup is None:
             return
         self.value.setText(text_of(setup.function, value))
@@ -270,7 +265,3 @@ class BenchMode(QDialog):
         """Show one sentence where the verdict stands."""
         self.verdict.setText(sentence)
         self.verdict.setStyleSheet(f"color: {theme.current().fix};")
-
-
-def _key(m: Measure) -> tuple[str, str, str, str]:
-    return m.point, m.against, m.state, f"{m.function.value} {m.load} {m.series}"

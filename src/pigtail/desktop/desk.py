@@ -5,20 +5,26 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
-    from PyQt6.QtWidgets import QWidget
+    from PyQt6.QtCore import QSettings
 
     from pigtail.desktop.benching import Benching
     from pigtail.desktop.session import Session
-    from pigtail.desktop.work import Lane
+    from pigtail.desktop.wants import Want
+    from pigtail.desktop.why import Why
+    from pigtail.desktop.window import MainWindow
 
 
 class Desk(Protocol):
     """The window as an errand sees it."""
 
     session: Session
-    side: Lane
     bench: Benching
-    window: QWidget
+    why: Why
+    window: MainWindow
+    settings: QSettings
 
     def tell(self, sentence: str) -> None:
         """Say one sentence in the message line."""
+
+    def answer(self, want: Want) -> None:
+        """Do what is wanted."""

@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLin
 
 from pigtail.catalogue.topologies import topology
 from pigtail.desktop.fields import read_known
-from pigtail.job.edits import set_parts
-from pigtail.job.model import Section
+from pigtail.edits.links import set_parts
+from pigtail.job.document import Job, Section
 from pigtail.units import Basis, UnreadableError, format_known
 
 
@@ -23,7 +23,7 @@ class FiguresDialog(QDialog):
         shape = topology(section.topology)
         self.setObjectName("figures_dialog")
         self.setWindowTitle(shape.title)
-        self.change: partial[object] | None = None
+        self.change: partial[Job] | None = None
         self._rules = [p for p in shape.parts if p.kind == "figure"]
         values = shape.values(section)
         self._old = {p.name: format_known(values[p.name]) for p in self._rules}

@@ -3,25 +3,23 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QLabel, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtWidgets import QAbstractButton, QLabel, QSizePolicy, QSpacerItem, QVBoxLayout, QWidget
 
 from pigtail.desktop import glyphs, theme
+from pigtail.studies.register import REGISTER, Entry
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
-#: Stations in working order: name of its study, words, one line on what it is for.
-STATIONS = (
-    ("survey", "Survey", "the host and its points"),
-    ("taps", "Taps", "which points to use"),
-    ("level", "Level", "signal against input"),
-    ("power", "Power", "rail, converter, heat"),
-    ("returns", "Returns", "where currents go back"),
-    ("build", "Build", "loom, parts, sheet"),
-)
-WIDTH, SPLICE_HEIGHT, CABLE_X, TAIL_HEIGHT = 164, 70, 24, 64
+WIDTH, CABLE_X = 164, 24
+#: A splice is as tall as there is room for: between a line and two lines with air about them.
+LEAST, MOST = 32, 70
+#: Below this a splice says what it has to say in one line.
+TWO_LINES = 54
+#: Where the cable frays, and the card below it.
+TAIL_HEIGHT, LOW_TAIL, CARD_HEIGHT = 64, 44, 66
 
 
 class Splice(QAbstractButton):
@@ -39,7 +37,7 @@ class Splice(QAbstractButton):
         self.show_verdict("")
 
     def sizeHint(self) -> QSize:
-        return QSize(WIDTH, SPLICE_HEIGHT)
+        return QSize(WIDTH, MOST)
 
     def show_verdict(self, word: str) -> None:
         """Show the worst finding of the station."""
@@ -51,7 +49,9 @@ class Splice(QAbstractButton):
         t = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        sleeve = QRectF(8, 9, WIDTH - 14, SPLICE_HEIGHT - 22)
+        low = self.height() < TWO_LINES
+        air = 3 if low else 9
+        sleeve = QRectF(8, air, WIDTH - 14, self.height() - 2 * air - (0 if low else 4))
         chosen = self.isChecked()
         painter.setBrush(t.color("panel") if chosen else t.color("ground"))
         edge = t.color("accent") if chosen or self.underMouse() else t.color("line")
@@ -59,15 +59,27 @@ class Splice(QAbstractButton):
         painter.drawRoundedRect(sleeve, 9, 9)
         if self.hasFocus():
             painter.setPen(QPen(t.color("accent"), 1, Qt.PenStyle.DashLine))
-            painter.drawRoundedRect(sleeve.adjusted(-3, -3, 3, 3), 11, 11)
+            out = 1 if low else 3
+            painter.drawRoundedRect(sleeve.adjusted(-out, -out, out, out), 11, 11)
         glyphs.paint(painter, QRectF(CABLE_X - 8, sleeve.center().y() - 8, 16, 16), self.verdict)
+        left = CABLE_X + 18
+        middle = Qt.AlignmentFlag.AlignVCenter
+        line = QRectF(left, sleeve.top(), sleeve.right() - left - 8, sleeve.height())
+        if low:
+            painter.setPen(t.color("ink"))
+            painter.setFont(theme.font(theme.BODY_PX, bold=True))
+            painter.drawText(line, middle, self.words)
+            painter.setFont(theme.font(theme.SMALL_PX, bold=True))
+            painter.setPen(t.severity(self.verdict) if self.verdict else t.color("dim"))
+            painter.drawText(line, middle | Qt.AlignmentFlag.AlignRight, self.verdict or "…")
+            return
         painter.setPen(t.color("ink"))
         painter.setFont(theme.font(14, bold=True))
-        left = CABLE_X + 18
-        painter.drawText(QPointF(left, sleeve.top() + 21), self.words)
+        half = line.height() / 2
+        painter.drawText(line.adjusted(0, 3, 0, -half), middle, self.words)
         painter.setFont(theme.font(theme.SMALL_PX, bold=True))
         painter.setPen(t.severity(self.verdict) if self.verdict else t.color("dim"))
-        painter.drawText(QPointF(left, sleeve.top() + 40), self.verdict or "…")
+        painter.drawText(line.adjusted(0, half - 2, 0, -3), middle, self.verdict or "…")
         painter.setPen(t.color("dim"))
         painter.setFont(theme.font(theme.SMALL_PX))
         painter.drawText(
@@ -82,7 +94,7 @@ class Lead(QWidget):
 
     chosen = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, entries: Sequence[Entry] = REGISTER) -> None:
         super().__init__()
         self.setObjectName("lead")
         self.setFixedWidth(WIDTH)
@@ -91,12 +103,14 @@ class Lead(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)
         layout.setSpacing(0)
-        for number, (key, words, line) in enumerate(STATIONS, start=1):
-            splice = Splice(number, key, words, line)
-            splice.clicked.connect(lambda _checked, key=key: self.chosen.emit(key))
+        layout.setSizeConstraint(QVBoxLayout.SizeConstraint.SetNoConstraint)
+        for number, entry in enumerate(entries, start=1):
+            splice = Splice(number, entry.key, entry.words, entry.line)
+            splice.clicked.connect(lambda _checked, key=entry.key: self.chosen.emit(key))
             layout.addWidget(splice)
-            self.splices[key] = splice
-        layout.addSpacing(TAIL_HEIGHT)
+            self.splices[entry.key] = splice
+        self._tail = QSpacerItem(0, TAIL_HEIGHT)
+        layout.addItem(self._tail)
         self.card = QLabel()
         self.card.setObjectName("dim")
         self.card.setWordWrap(True)
@@ -104,6 +118,18 @@ class Lead(QWidget):
         self.card.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.card.setContentsMargins(8, 0, 8, 0)
         layout.addWidget(self.card, 1)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Share the height among the splices."""
+        super().resizeEvent(event)
+        room = self.height() - LOW_TAIL - CARD_HEIGHT
+        height = min(max(room // max(len(self.splices), 1), LEAST), MOST)
+        self._tail.changeSize(0, TAIL_HEIGHT if height == MOST else LOW_TAIL)
+        for splice in self.splices.values():
+            splice.setFixedSize(WIDTH, height)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(WIDTH, LEAST * len(self.splices) + LOW_TAIL + CARD_HEIGHT)
 
     def show_job(self, name: str, wanted: str, state: str) -> None:
         """Show what the job is called, what is wanted, and whether it is safe on disk."""
@@ -124,7 +150,7 @@ class Lead(QWidget):
         t = theme.current()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        end = len(STATIONS) * SPLICE_HEIGHT + 2
+        end = sum(splice.height() for splice in self.splices.values()) + 2
         strands = ((t.color("copper"), 1), (t.color("ivory"), -1))
         for color, first_side in strands:
             side = first_side

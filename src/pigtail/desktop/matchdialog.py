@@ -24,7 +24,7 @@ from pigtail.job.readings import difference_db
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
-    from pigtail.job.model import Reading
+    from pigtail.job.document import Reading
 
 FILTER = "Recordings (*.wav *.flac *.ogg *.aiff *.aif);;All files (*)"
 HOW = (
@@ -58,9 +58,9 @@ class MatchDialog(QDialog):
         self.typed.setObjectName("match_typed")
         self.typed.setAccessibleName("How much louder the other source is, in decibels")
         self.typed.setPlaceholderText("such as 8 dB, or −3 dB")
-        self.result = QLabel()
-        self.result.setObjectName("match_result")
-        self.result.setWordWrap(True)
+        self.outcome = QLabel()
+        self.outcome.setObjectName("match_result")
+        self.outcome.setWordWrap(True)
         self.trouble = QLabel()
         self.trouble.setObjectName("wrong")
         self.trouble.setWordWrap(True)
@@ -70,7 +70,7 @@ class MatchDialog(QDialog):
         layout = QVBoxLayout(self)
         layout.addWidget(say)
         layout.addLayout(self._form(name))
-        for widget in (self.result, self.trouble):
+        for widget in (self.outcome, self.trouble):
             layout.addWidget(widget)
         layout.addStretch(1)
         layout.addWidget(self.buttons)
@@ -120,7 +120,7 @@ class MatchDialog(QDialog):
         self.names[k].setText(path.name)
         now, other = self._files
         if now is not None and other is not None:
-            self.result.setText("judging the recordings …")
+            self.outcome.setText("judging the recordings …")
             self.measure_wanted.emit(now, other)
 
     def show_louder(self, louder_lu: float) -> None:
@@ -144,11 +144,11 @@ class MatchDialog(QDialog):
         if self.want is not None:
             self.want.setEnabled(louder_db is not None)
         if louder_db is None:
-            self.result.setText("")
+            self.outcome.setText("")
             return
         size = f"{abs(louder_db):.1f} {unit}"
         what = "as loud as this" if abs(louder_db) < 0.05 else "louder" if louder_db > 0 else "quieter"
-        self.result.setText(
+        self.outcome.setText(
             f"<b>The other source is {'' if what.startswith('as') else size + ' '}{what}.</b> "
             "The wanted level of the input is set to that; “Find networks” then shows what makes it so."
         )

@@ -14,7 +14,8 @@ from pigtail.desktop.work import Lane
 if TYPE_CHECKING:
     import subprocess
 
-    from pigtail.bench.meters import Address, Request, ScpiMeter
+    from pigtail.bench.meters import Address, ScpiMeter
+    from pigtail.job.ask import Ask
 
 NONE = "no meter: type what yours shows"
 
@@ -65,7 +66,7 @@ class MeterLink(QObject):
         self._address = None
         self._lane.submit("leave", self._drop, lambda _: self._say(NONE, False), self._not_there)
 
-    def take(self, request: Request, *, stable: bool = True) -> None:
+    def take(self, request: Ask, *, stable: bool = True) -> None:
         """Read once; a lost meter is looked for again first."""
         if self._address is None:
             self.failed.emit("no meter is chosen; choose one under Bench, or type the reading")
@@ -115,7 +116,7 @@ class MeterLink(QObject):
                 self._server.stdout.close()
             self._server = None
 
-    def _reading(self, request: Request, stable: bool) -> float:
+    def _reading(self, request: Ask, stable: bool) -> float:
         from pigtail.bench.meters import MeterError
 
         if self._meter is None:

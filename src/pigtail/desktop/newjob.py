@@ -18,21 +18,21 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pigtail import edits
 from pigtail.advice.plan import propose
 from pigtail.catalogue.kinds import AMBIENT, host_kinds, make_host, make_module, module_kinds
 from pigtail.desktop import theme
 from pigtail.desktop.fields import read_known
-from pigtail.job import edits
+from pigtail.job.document import HOST, Job, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
-from pigtail.job.model import HOST, Job, SupplyClass
 from pigtail.job.quantities import PATH_RESISTANCE, quantities
-from pigtail.units import Basis, KnownError, UnreadableError, format_known
+from pigtail.units import Basis, Known, KnownError, UnreadableError, format_known
 
 MODULE_ID = "module"
 AMBIENT_ADDRESS = "ambient"
 
 
-class _Line(NamedTuple):
+class _ValueLine(NamedTuple):
     """A value that can be given: where it belongs, its unit, and its field in the dialog."""
 
     address: str
@@ -51,7 +51,7 @@ class NewJob(QDialog):
         self.setWindowTitle("New job")
         self.resize(900, 660)
         self.made: Job | None = None
-        self._lines: list[_Line] = []
+        self._lines: list[_ValueLine] = []
         self.name = QLineEdit("New retrofit")
         self.host_name = QLineEdit()
         self.host_name.setPlaceholderText("what you call it; empty: its kind")
@@ -77,8 +77,8 @@ class NewJob(QDialog):
         self.trouble = QLabel()
         self.trouble.setObjectName("wrong")
         self.trouble.setWordWrap(True)
-        self.scroll = QScrollArea()
-        self.scroll.setWidgetResizable(True)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
         self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
         go = self.buttons.addButton("Propose the plan", QDialogButtonBox.ButtonRole.AcceptRole)
         assert go is not None
@@ -116,7 +116,7 @@ class NewJob(QDialog):
         hint.setWordWrap(True)
         right.addWidget(title)
         right.addWidget(hint)
-        right.addWidget(self.scroll, 1)
+        right.addWidget(self.area, 1)
         row = QHBoxLayout()
         row.addWidget(side)
         row.addLayout(right, 1)
@@ -153,16 +153,18 @@ class NewJob(QDialog):
         self._line(form, AMBIENT_ADDRESS, "", "temperature inside the case", "°C", AMBIENT)
         page = QWidget()
         page.setLayout(form)
-        self.scroll.setWidget(page)
+        self.area.setWidget(page)
 
-    def _line(self, form: QFormLayout, address: str, field: str, words: str, unit: str, value) -> None:  # type: ignore[no-untyped-def]
+    def _line(
+        self, form: QFormLayout, address: str, field: str, words: str, unit: str, value: Known | None
+    ) -> None:
         entry = QLineEdit("" if value is None else format_known(value))
         entry.setMinimumWidth(210)
         entry.setPlaceholderText(f"not known ({unit})")
         entry.setObjectName(f"{address}.{field}".replace(f"{HOST}.", "value_", 1))
         entry.setAccessibleName(words)
         form.addRow(words[0].upper() + words[1:], entry)
-        self._lines.append(_Line(address, field, unit, entry, entry.text()))
+        self._lines.append(_ValueLine(address, field, unit, entry, entry.text()))
 
     def accept(self) -> None:
         """Make the job and its plan, or say in one sentence what stands in the way."""

@@ -5,33 +5,64 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from pigtail.desktop import ask
+from pigtail.desktop.wants import Paper, answer
+from pigtail.service import services
+
 if TYPE_CHECKING:
+    from PyQt6.QtPrintSupport import QPrinter
+
     from pigtail.desktop.desk import Desk
 
 
-def write_sheet(desk: Desk, folder: Path) -> None:
-    """Write the sheet's files in the background."""
-    job, studies = desk.session.job, desk.session.studies
-    if job is None or studies is None:
-        return
-    desk.side.submit(
-        "sheet",
-        lambda: desk.session.helper.call("write_sheet", job, studies, folder),
-        lambda paths: desk.tell(f"The sheet is written: {', '.join(p.name for p in paths)} in {folder}."),
-        lambda error: desk.tell(str(error)),
-    )
+class Output:
+    """The sheet of the open job."""
 
+    def __init__(self, desk: Desk) -> None:
+        self._desk = desk
 
-def print_sheet(desk: Desk, printer: object) -> None:
-    """Print the sheet: made in the background, sent to the printer page by page."""
-    from pigtail.desktop.paper import print_pdf
+    def give(self, want: Paper) -> None:
+        """Ask where to, and let the sheet go there."""
+        if want.printed:
+            self.ask_print()
+        else:
+            self.ask_sheet()
 
-    job, studies = desk.session.job, desk.session.studies
-    if job is None or studies is None:
-        return
-    desk.side.submit(
-        "print",
-        lambda: desk.session.helper.call("sheet_pdf", job, studies),
-        lambda data: desk.tell(f"The sheet is printed: {print_pdf(data, printer)} pages."),  # type: ignore[arg-type]
-        lambda error: desk.tell(str(error)),
-    )
+    def ask_sheet(self) -> None:
+        """Ask for a folder and write the sheet into it."""
+        path = self._desk.session.path
+        folder = ask.folder(self._desk.window, str(path.parent if path else Path.home()))
+        if folder is not None:
+            self.write(folder)
+
+    def write(self, folder: Path) -> None:
+        """Write the sheet's files in the background."""
+        job, studies = self._desk.session.job, self._desk.session.studies
+        if job is None or studies is None:
+            return
+
+        def tell(paths: list[Path]) -> None:
+            self._desk.tell(f"The sheet is written: {', '.join(p.name for p in paths)} in {folder}.")
+
+        self._desk.answer(answer(services.write_sheet, tell, job, studies, folder))
+
+    def ask_print(self) -> None:
+        """Ask for a printer and print the sheet."""
+        from pigtail.desktop.paper import ask_printer
+
+        printer = ask_printer(self._desk.window)
+        if printer is not None:
+            self.print(printer)
+
+    def print(self, printer: QPrinter) -> None:
+        """Print the sheet: made in the background, sent to the printer page by page."""
+        from pigtail.desktop.paper import print_pdf
+
+        job, studies = self._desk.session.job, self._desk.session.studies
+        if job is None or studies is None:
+            return
+
+        def tell(data: bytes) -> None:
+            self._desk.tell(f"The sheet is printed: {print_pdf(data, printer)} pages.")
+
+        self._desk.answer(answer(services.sheet_pdf, tell, job, studies))

@@ -7,16 +7,15 @@ from datetime import datetime
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
+from pigtail.edits.readings import log_reading
+from pigtail.job.document import HEARD, Function, Job
 from pigtail.job.errors import JobError
-from pigtail.job.model import HEARD, Function, Job
-from pigtail.job.reading_edits import log_reading, taken
 from pigtail.job.reading_import import text_of, value_of
 from pigtail.units import UnreadableError
 
 if TYPE_CHECKING:
-    from pigtail.bench.meters import Request
-    from pigtail.job.edits import Edit
-    from pigtail.studies.findings import Measure
+    from pigtail.edits.change import Edit
+    from pigtail.job.ask import Ask
 
 HINTS = {
     Function.DC_VOLTS: "1.65 V",
@@ -29,39 +28,6 @@ HINTS = {
     Function.TEMPERATURE: "41 °C",
     Function.HEARD: ", ".join(HEARD),
 }
-
-
-class Setup(NamedTuple):
-    """Where the probes are and what is done meanwhile: load, series [Ω], current [A], what is played."""
-
-    point: str
-    against: str
-    state: str
-    function: Function
-    drive: str = ""
-    load: float | None = None
-    series: float | None = None
-    current: float | None = None
-
-    @classmethod
-    def of(cls, m: Measure) -> Setup:
-        """Where the probes are for what is asked."""
-        return cls(m.point, m.against, m.state, m.function, m.drive, m.load, m.series)
-
-    def request(self) -> Request:
-        """The same as a meter is asked."""
-        from pigtail.bench.meters import Request
-
-        return Request(
-            function=self.function,
-            red=self.point,
-            black=self.against,
-            state=self.state,
-            drive=self.drive,
-            load=self.load or 0.0,
-            series=self.series or 0.0,
-            current=self.current or 0.0,
-        )
 
 
 class Verdict(NamedTuple):
@@ -77,32 +43,29 @@ def now() -> datetime:
     return datetime.now().astimezone().replace(tzinfo=None)
 
 
-def expected_text(job: Job, setup: Setup) -> str:
+def expected_text(job: Job, ask: Ask) -> str:
     """What is expected before anything is read, in words; empty where nothing is known."""
-    from pigtail.studies.onspot import expected
+    from pigtail.studies.survey.onspot import expected
 
-    try:
-        wanted = expected(job, taken(job, value=0.0, when=now(), **setup._asdict()))
-    except JobError:
-        return ""
+    wanted = expected(job, ask)
     return f"expected: {wanted.words} ({wanted.source})" if wanted else ""
 
 
-def judge_text(job: Job, setup: Setup, text: str) -> Verdict | None:
+def judge_text(job: Job, ask: Ask, text: str) -> Verdict | None:
     """What a typed value would mean; None while it is no value."""
-    from pigtail.studies.onspot import judged
+    from pigtail.studies.survey.onspot import judged
 
     try:
-        value = value_of(setup.function, text)
-        finding = judged(job, taken(job, value=value, when=now(), **setup._asdict()))
+        value = value_of(ask.function, text)
+        finding = judged(job, ask.taken(job, value, now()))
     except (UnreadableError, JobError):
         return None
     return Verdict(finding.severity.value, finding.sentence, "")
 
 
-def log_edit(job: Job, setup: Setup, text: str) -> tuple[str, Edit]:
+def log_edit(job: Job, ask: Ask, text: str) -> tuple[str, Edit]:
     """Words and edit that log a typed value; raises UnreadableError or JobError."""
-    value = value_of(setup.function, text)
-    words = f"log {text_of(setup.function, value)} at {job.label(setup.point)}"
-    edit: Callable[[Job], Job] = partial(log_reading, value=value, when=now(), **setup._asdict())
+    value = value_of(ask.function, text)
+    words = f"log {text_of(ask.function, value)} at {job.label(ask.point)}"
+    edit: Callable[[Job], Job] = partial(log_reading, value=value, when=now(), **ask.setup())
     return words, edit

@@ -10,19 +10,23 @@ from PyQt6.QtWidgets import QApplication
 
 from pigtail.desktop import ask
 from pigtail.desktop.probing import now
+from pigtail.edits.change import Change
+from pigtail.edits.readings import correct_reading, log_readings, strike_reading
 from pigtail.job.errors import JobError
-from pigtail.job.reading_edits import correct_reading, log_readings
 from pigtail.job.reading_import import read_rows, text_of, value_of
 from pigtail.units import UnreadableError
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from pigtail.desktop.assemble import Assembly
     from pigtail.desktop.desk import Desk
-    from pigtail.job.model import Reading
+    from pigtail.job.document import Reading
 
 MOST_BYTES = 8_000_000
 
 
-def take_in(desk: Desk, text: str, source: str) -> None:
+def import_text(desk: Desk, text: str, source: str) -> None:
     """Log the readings of a text, or say in one sentence why none was taken."""
     job = desk.session.job
     if job is None:
@@ -30,14 +34,14 @@ def take_in(desk: Desk, text: str, source: str) -> None:
     try:
         rows = read_rows(job, text, now())
     except JobError as error:
-        desk.tell(f"{source}: {error}; no reading was taken")
+        desk.tell(f"{source}: {error}; no reading was imported")
         return
-    if desk.session.edit(f"take in {len(rows)} readings", partial(log_readings, rows=rows)):
-        desk.tell(f"{len(rows)} readings were taken in from {source}.")
+    if desk.session.edit(Change(f"import {len(rows)} readings", partial(log_readings, rows=rows))):
+        desk.tell(f"{len(rows)} readings were imported from {source}.")
 
 
 def ask_file(desk: Desk) -> None:
-    """Ask for a file of readings and take them in."""
+    """Ask for a file of readings and import them."""
     path = ask.readings_path(desk.window, str(Path.home()))
     if path is None:
         return
@@ -49,13 +53,13 @@ def ask_file(desk: Desk) -> None:
     except OSError as error:
         desk.tell(f"{path.name} cannot be read ({error.strerror})")
         return
-    take_in(desk, text, path.name)
+    import_text(desk, text, path.name)
 
 
 def paste(desk: Desk) -> None:
-    """Take in what lies on the clipboard."""
+    """Import what lies on the clipboard."""
     clipboard = QApplication.clipboard()
-    take_in(desk, clipboard.text() if clipboard else "", "the clipboard")
+    import_text(desk, clipboard.text() if clipboard else "", "the clipboard")
 
 
 def correct(desk: Desk, reading: Reading | None) -> None:
@@ -77,9 +81,25 @@ def correct(desk: Desk, reading: Reading | None) -> None:
         desk.tell(str(error))
         return
     desk.session.edit(
-        f"correct reading {reading.id}",
-        partial(correct_reading, reading_id=reading.id, value=value, when=now()),
+        Change(
+            f"correct reading {reading.id}",
+            partial(correct_reading, reading_id=reading.id, value=value, when=now()),
+        ),
     )
+
+
+def strike(desk: Desk, reading: Reading | None) -> None:
+    """Strike a reading; it is kept, and counts no more."""
+    if reading is not None:
+        desk.session.edit(
+            Change(f"strike reading {reading.id}", partial(strike_reading, reading_id=reading.id))
+        )
+
+
+def _chosen(assembly: Assembly) -> Reading | None:
+    """The reading that is chosen on the station on view."""
+    view = assembly.views.made.get(assembly.views.here)
+    return view.chosen_reading() if view is not None else None
 
 
 def ask_first_meter(desk: Desk) -> None:
@@ -90,3 +110,12 @@ def ask_first_meter(desk: Desk) -> None:
     dialog.roads.setCurrentIndex(dialog.roads.count() - 1)
     if dialog.exec() and dialog.truth is not None:
         desk.bench.use_stand_in(dialog.truth, with_papers=True)
+
+
+#: What the menus ask for, by name.
+ERRANDS: dict[str, Callable[[Assembly], None]] = {
+    "import": ask_file,
+    "paste": paste,
+    "correct": lambda a: correct(a, _chosen(a)),
+    "strike": lambda a: strike(a, _chosen(a)),
+}

@@ -10,14 +10,15 @@ from typing import NamedTuple
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from pigtail.catalogue.opening import open_job
-from pigtail.desktop.helper import Helper, Inside
 from pigtail.desktop.work import Lane
-from pigtail.job.edits import Edit
+from pigtail.edits.change import Change
+from pigtail.job.document import Job
 from pigtail.job.errors import JobError
 from pigtail.job.file import Document, save
-from pigtail.job.model import Job
 from pigtail.job.recovery import Keeper, Leftover, discard
-from pigtail.studies.results import Studies
+from pigtail.service import services
+from pigtail.service.client import Helper, Inside
+from pigtail.studies.found import Studies
 
 #: Edits that come closer together than this are studied when they come to rest [ms].
 BURST_MS = 150
@@ -27,7 +28,7 @@ TURNING_S = 1.0
 QUICK_LOOK_MS = 40
 
 
-class _Step(NamedTuple):
+class _Past(NamedTuple):
     """A job of the history and the words of the edit that led to it."""
 
     job: Job
@@ -59,8 +60,8 @@ class Session(QObject):
         self._keeper = keeper or self._make_keeper()
         self._disk = Lane("disk", self)
         self._study = Lane("study", self)
-        self._past: list[_Step] = []
-        self._future: list[_Step] = []
+        self._past: list[_Past] = []
+        self._future: list[_Past] = []
         self._extras: dict[str, object] = {}
         self._saved: Job | None = None
         self._later = QTimer(self)
@@ -114,7 +115,7 @@ class Session(QObject):
         self.start(document, path)
         return True
 
-    def take_over(self, leftover: Leftover) -> None:
+    def recover(self, leftover: Leftover) -> None:
         """Go on with a job that a killed program left; it counts as not saved."""
         path = Path(leftover.saved_as) if leftover.saved_as else None
         self.start(leftover.document, path, unsaved=True)
@@ -148,27 +149,28 @@ class Session(QObject):
 
     # -- edits ----------------------------------------------------------------------------------------------
 
-    def edit(self, words: str, edit: Edit) -> bool:
+    def edit(self, change: Change) -> bool:
         """Change the job; on trouble `failed` tells it in one sentence and the job stays as it was.
 
-        An edit may say in an attribute `turning` what it turns: such edits in quick succession are one step of the history.
+        Changes that turn the same thing in quick succession are one step of the history.
         """
         if self.job is None:
             return False
         try:
-            job = edit(self.job)
+            job = change.edit(self.job)
         except JobError as error:
             self.failed.emit(str(error))
             return False
         if job == self.job:
             return True
-        turning = getattr(edit, "turning", "")
-        still = turning and turning == self._turning and time.monotonic() - self._edited < TURNING_S
+        still = (
+            change.turning and change.turning == self._turning and time.monotonic() - self._edited < TURNING_S
+        )
         if still and self._past:
-            self._past[-1] = self._past[-1]._replace(words=words)
+            self._past[-1] = self._past[-1]._replace(words=change.words)
         else:
-            self._past.append(_Step(self.job, words))
-        self._turning = turning
+            self._past.append(_Past(self.job, change.words))
+        self._turning = change.turning
         self._future = []
         self._become(job)
         if not self._postponed:
@@ -195,12 +197,12 @@ class Session(QObject):
         """Bring again the edit taken back last."""
         self._step(self._future, self._past)
 
-    def _step(self, source: list[_Step], target: list[_Step]) -> None:
+    def _step(self, source: list[_Past], target: list[_Past]) -> None:
         if not source or self.job is None:
             return
         self._turning = ""
         step = source.pop()
-        target.append(_Step(self.job, step.words))
+        target.append(_Past(self.job, step.words))
         self._become(step.job)
         self._keep()
 
@@ -229,21 +231,23 @@ class Session(QObject):
         """Study the current job. Edits in quick succession, as when a value is turned, are studied when they come to rest."""
         self._later.stop()
         job = self.job
+        if job is None:
+            return
         self._study.submit(
             "study",
-            lambda: self.helper.call("study", job),
+            lambda: self.helper.call(services.study, job),
             lambda s: self._is_studied(job, s),
             self._not_studied,
         )
 
-    def _is_studied(self, job: Job | None, studies: Studies) -> None:
+    def _is_studied(self, job: Job, studies: Studies) -> None:
         if job is not self.job:
             return
         self.studies = studies
         self.studied.emit(studies)
         self._study.submit(
             "advise",
-            lambda: self.helper.call("advise", job, studies),
+            lambda: self.helper.call(services.advise, job, studies),
             lambda s: self._is_advised(job, s),
             self._not_studied,
         )

@@ -12,14 +12,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QDeadlineTimer, QPointF, QRectF, QSettings
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from pigtail.desktop import theme
+from pigtail.desktop.looks import set_theme
+from pigtail.edits.change import Change
 
 if TYPE_CHECKING:
     from pigtail.bench.truth import StandIn
     from pigtail.desktop.assemble import Assembly
-    from pigtail.job.model import Job
+    from pigtail.job.document import Job
 
 SIZE = (1280, 800)
 WAIT_MS = 60_000
@@ -59,31 +61,31 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
     assembly = Assembly(window, Keeper(state / "recovery"), settings)
     assembly.finish()
     window.show()
-    assembly.set_theme("light")
+    set_theme(assembly.settings, "light")
 
     def settled() -> bool:
         return assembly.quiet and assembly.session.studies is not None
 
-    assembly.start(demo("larkmoor"), None)
+    assembly.files.start(demo("larkmoor"), None)
     wait(application, settled)
     for name in ("survey", "level", "power", "returns", "build"):
-        assembly.go(name)
+        assembly.views.go(name)
         wait(application, settled)
         if name == "level":
             search_networks(application, assembly)
         take(application, window, folder / f"{name}.png")
     shoot_ways(application, assembly, folder)
     shoot_bench(application, assembly, folder, state)
-    assembly.start(demo("larkmoor"), None)
+    assembly.files.start(demo("larkmoor"), None)
     wait(application, settled)
-    assembly.set_theme("dark")
-    assembly.go("level")
+    set_theme(assembly.settings, "dark")
+    assembly.views.go("level")
     wait(application, settled)
     take(application, window, folder / "level-dark.png")
-    assembly.set_theme("light")
-    assembly.start(demo("tidewell"), None)
+    set_theme(assembly.settings, "light")
+    assembly.files.start(demo("tidewell"), None)
     wait(application, settled)
-    assembly.go("returns")
+    assembly.views.go("returns")
     wait(application, settled)
     take(application, window, folder / "returns-clean.png")
     dialog = NewJob(window)
@@ -97,15 +99,15 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
 
 def search_networks(application: QApplication, assembly: Assembly) -> None:
     """Find the networks of the feed on view."""
-    view: Any = assembly.view("level")
+    view: Any = assembly.views.of("level")
     view.found.seek.click()
     wait(application, lambda: assembly.quiet and not view.found.searching)
 
 
 def shoot_ways(application: QApplication, assembly: Assembly, folder: Path) -> None:
     """What modders disagree on, both ways solved for the demo."""
-    assembly.go("level")
-    view: Any = assembly.view("level")
+    assembly.views.go("level")
+    view: Any = assembly.views.of("level")
     view.found.ways.click()
     wait(application, lambda: assembly.quiet and view.found.schools.isVisible())
     view.found.schools.question.setCurrentIndex(1)
@@ -118,9 +120,9 @@ def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, sta
     from pigtail.advice.plan import propose
     from pigtail.bench.truth import load, shipped
     from pigtail.catalogue.kinds import make_module
-    from pigtail.job.edits import add_module
+    from pigtail.edits.host import pin_point, set_scale
+    from pigtail.edits.values import add_module
     from pigtail.job.file import Document
-    from pigtail.job.host_edits import pin_point, set_scale
 
     def settled() -> bool:
         return assembly.quiet and assembly.session.studies is not None
@@ -128,14 +130,14 @@ def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, sta
     window = assembly.window
     stand_in = load(shipped()["brindle"])
     job = propose(add_module(stand_in.papers, make_module("wireless_receiver_5v", "rx")), "rx")
-    assembly.start(Document(probed(stand_in, job, "aux_left", "rail_5v")), None, unsaved=True)
+    assembly.files.start(Document(probed(stand_in, job, "aux_left", "rail_5v")), None, unsaved=True)
     wait(application, settled)
-    assembly.go("taps")
+    assembly.views.go("taps")
     wait(application, settled)
     take(application, window, folder / "taps.png")
     assembly.session.save(state / "brindle.pigtail")
-    assembly.go("survey")
-    view: Any = assembly.view("survey")
+    assembly.views.go("survey")
+    view: Any = assembly.views.of("survey")
     view.view.setCurrentIndex(5)
     view.pictures.add_file(made_up_board(state / "input board.png"))
     wait(application, settled)
@@ -147,10 +149,10 @@ def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, sta
         ("u7_43", 0.44, 0.5),
     ):
         assembly.session.edit(
-            "pin", partial(pin_point, picture_id=picture, address=f"host.{point}", x=x, y=y)
+            Change("pin", partial(pin_point, picture_id=picture, address=f"host.{point}", x=x, y=y))
         )
     assembly.session.edit(
-        "scale", partial(set_scale, picture_id=picture, part_of_width=0.5, millimetres=60.0)
+        Change("scale", partial(set_scale, picture_id=picture, part_of_width=0.5, millimetres=60.0))
     )
     wait(application, settled)
     take(application, window, folder / "photo.png")
@@ -160,9 +162,11 @@ def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, sta
     take(application, assembly.bench.mode, folder / "bench-mode.png")
     assembly.bench.mode.reject()
     bare = load(shipped()["pellow"])
-    assembly.start(Document(probed(bare, bare.papers, *(f"j2_{k}" for k in range(1, 8)))), None, unsaved=True)
+    assembly.files.start(
+        Document(probed(bare, bare.papers, *(f"j2_{k}" for k in range(1, 8)))), None, unsaved=True
+    )
     wait(application, settled)
-    assembly.go("survey")
+    assembly.views.go("survey")
     view.view.setCurrentIndex(4)
     wait(application, settled)
     take(application, window, folder / "sweep.png")
@@ -172,9 +176,9 @@ def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, sta
 def probed(stand_in: StandIn, job: Job, *points: str) -> Job:
     """A job with the checks of some points read off a stand-in."""
     from pigtail.bench.host import StandInHost
-    from pigtail.job.model import Function
-    from pigtail.job.reading_edits import log_reading
-    from pigtail.studies.protocol import open_checks
+    from pigtail.edits.readings import log_reading
+    from pigtail.job.document import Function
+    from pigtail.studies.taps.protocol import open_checks
 
     host = StandInHost(stand_in)
     for point in points:
@@ -206,18 +210,14 @@ def made_up_board(path: Path) -> Path:
     for k in range(3):
         y = 330 + 120 * k
         painter.drawPolyline(
-            [
-                QPointF(140, y),
-                QPointF(420 + 60 * k, y),
-                QPointF(520 + 60 * k, 440 + 40 * k),
-                QPointF(700, 440 + 40 * k),
-            ]
+            QPointF(140, y),
+            QPointF(420 + 60 * k, y),
+            QPointF(520 + 60 * k, 440 + 40 * k),
+            QPointF(700, 440 + 40 * k),
         )
     for k in range(9):
         across, down = 1180 + 20 * k, 400 + 22 * k
-        painter.drawPolyline(
-            [QPointF(1000, down), QPointF(across, down), QPointF(across, 120 + 700 * (k % 2))]
-        )
+        painter.drawPolyline(QPointF(1000, down), QPointF(across, down), QPointF(across, 120 + 700 * (k % 2)))
     painter.setPen(QPen(QColor("#e8e2d2"), 3))
     font = theme.font(34, bold=True)
     painter.setFont(font)
@@ -232,7 +232,7 @@ def made_up_board(path: Path) -> Path:
     return path
 
 
-def take(application: QApplication, widget, path: Path) -> None:  # type: ignore[no-untyped-def]
+def take(application: QApplication, widget: QWidget, path: Path) -> None:
     """Grab a widget into a PNG file."""
     application.processEvents()
     widget.grab().save(str(path))

@@ -21,11 +21,11 @@ if TYPE_CHECKING:
     from types import TracebackType
 
     from pigtail.desktop.assemble import Assembly
-    from pigtail.desktop.helper import Helper
     from pigtail.desktop.work import Lane
     from pigtail.job.file import Document
     from pigtail.job.recovery import Leftover
-    from pigtail.studies.results import Studies
+    from pigtail.service.client import Helper
+    from pigtail.studies.found import Studies
 
 DEMO_TITLES = {"larkmoor": "Larkmoor Forty", "tidewell": "Tidewell Minor"}
 
@@ -42,10 +42,11 @@ class Opening:
     def fetch(self, helper: Helper | None) -> tuple[Document | None, Studies | None]:
         """The first job and its studies; runs in the background."""
         if self.demo:
-            from pigtail.desktop.helper import Inside
             from pigtail.desktop.stations import first_station, station_class
+            from pigtail.service.client import Inside
+            from pigtail.service.services import first_demo
 
-            found: tuple[Document, Studies] = (helper or Inside()).call("first_demo", self.demo)  # type: ignore[assignment]
+            found = (helper or Inside()).call(first_demo, self.demo)
             station_class(first_station(found[1]))  # loaded here, so that the window need not wait for it
             return found
         return self.document, None
@@ -103,10 +104,10 @@ class Loader(QObject):
             return
         document, studies = self._first
         if document is not None:
-            self.assembly.start(document, self.opening.path, studies=studies)
+            self.assembly.files.start(document, self.opening.path, studies=studies)
         else:
             self.assembly.show_empty()
-        self.assembly.offer_leftovers(self.left)
+        self.assembly.files.offer_leftovers(self.left)
         if self.assembly.session.trouble:
             self.assembly.tell(self.assembly.session.trouble)
 

@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
 
 from pigtail.desktop import theme
 from pigtail.desktop.fields import ValueField, fill_combo
-from pigtail.desktop.probing import HINTS, Setup, expected_text, judge_text, log_edit
+from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit
+from pigtail.edits.change import Change
+from pigtail.job.ask import Ask, in_words
+from pigtail.job.document import Function, Job, SupplyClass
 from pigtail.job.errors import JobError
-from pigtail.job.model import UNPOWERED, Function, Job, SupplyClass
 from pigtail.job.reading_import import text_of
 from pigtail.job.wiring import probe_against
 from pigtail.units import UnreadableError
-
-if TYPE_CHECKING:
-    from pigtail.studies.findings import Measure
 
 #: What may be clipped on for a reading: words, the field of the reading, its unit, a usual value.
 CLIPPED = (
@@ -36,10 +34,10 @@ FORBIDDEN = {
 
 
 class BenchStrip(QFrame):
-    """Where readings come in. `logged` carries (words, edit); `refused` one sentence; `asked` a request for the meter;
+    """Where readings come in. `logged` carries a Change; `refused` one sentence; `asked` a request for the meter;
     `meter_wanted` and `mode_wanted` are pressed buttons."""
 
-    logged = pyqtSignal(str, object)
+    logged = pyqtSignal(object)
     refused = pyqtSignal(str)
     asked = pyqtSignal(object)
     meter_wanted = pyqtSignal()
@@ -49,7 +47,7 @@ class BenchStrip(QFrame):
         super().__init__()
         self.setObjectName("panel")
         self._job: Job | None = None
-        self._next: Measure | None = None
+        self._next: Ask | None = None
         self.point = self._combo("probe_point", "Red probe: point")
         self.against = self._combo("probe_against", "Black probe: against")
         self.state = self._combo("probe_state", "Host state")
@@ -188,7 +186,7 @@ class BenchStrip(QFrame):
                 max(self.against.findData(probe_against(self._job, self.point.currentData())), 0)
             )
 
-    def show_next(self, measures: Sequence[Measure], mend: Sequence[str] = ()) -> None:
+    def show_next(self, measures: Sequence[Ask], mend: Sequence[str] = ()) -> None:
         """Show what is to be measured next; `mend` names the stations that need mending first."""
         self._next = measures[0] if measures else None
         self.take.setVisible(bool(measures))
@@ -200,30 +198,28 @@ class BenchStrip(QFrame):
             forbidden = FORBIDDEN.get(self._job.host.supply) if self._job else None
             self.next_words.setText(forbidden or (words if mend else ready))
             return
-        m, more = self._next, len(measures) - 1
-        state = self._job.state(m.state)
-        when = "power off" if m.function in UNPOWERED else f"while {state.name}" if state else ""
-        against = f" against {self._job.label(m.against)}" if m.against else ""
+        more = len(measures) - 1
         tail = f"  ({more} more after it)" if more else ""
-        self.next_words.setText(
-            f"{m.function.value} at {self._job.label(m.point)}{against}, {when}: {m.reason}{tail}"
-        )
+        self.next_words.setText(f"{in_words(self._job, self._next)}: {self._next.reason}{tail}")
 
     def take_next(self) -> None:
         """Set the probes to what is asked for."""
         if self._next is not None:
             self.set_probes(self._next)
 
-    def set_probes(self, m: Measure) -> None:
+    def set_probes(self, m: Ask) -> None:
         """Set probes, state, function and drive, and wait for the reading."""
         for combo, value in (
             (self.point, m.point), (self.against, m.against), (self.state, m.state), (self.function, m.function),
         ):  # fmt: skip
             combo.setCurrentIndex(max(combo.findData(value), 0))
         self.drive.setText(m.drive)
-        self.clipped.setCurrentIndex(1 if m.load else 2 if m.series else 0)
-        if m.load or m.series:
-            self.clip_value.set_value(m.load or m.series)
+        on = next(
+            (k for k, (_, field, _, _) in enumerate(CLIPPED) if field and getattr(m, field) is not None), 0
+        )
+        self.clipped.setCurrentIndex(on)
+        if on:
+            self.clip_value.set_value(getattr(m, CLIPPED[on][1]))
         self.reading.clear()
         self.reading.setFocus()
 
@@ -233,7 +229,7 @@ class BenchStrip(QFrame):
         _, field, unit, usual = CLIPPED[self.clipped.currentIndex()]
         self.clip_value.setVisible(bool(field))
         if field:
-            from pigtail.studies.protocol import suggested_clip
+            from pigtail.studies.taps.protocol import suggested_clip
 
             better = suggested_clip(self._job, self.point.currentData() or "", field) if self._job else None
             self.clip_value.unit = unit
@@ -241,21 +237,22 @@ class BenchStrip(QFrame):
             self.clip_value.setToolTip("a value that makes the reading telling" if better else "")
         self._judge_soon.start()
 
-    def setup(self) -> Setup | None:
+    def setup(self) -> Ask | None:
         """Where the probes are, None while there is no job."""
         function = self.function.currentData()
         if self._job is None or not isinstance(function, Function) or not self.point.currentData():
             return None
         self.clip_value.commit()
-        field = self.clipped.currentData()
-        clipped = {field: self.clip_value.value} if field else {}
-        return Setup(
+        clipped = {self.clipped.currentData(): self.clip_value.value}
+        return Ask(
             self.point.currentData(),
             self.against.currentData() or "",
             self.state.currentData() or "",
             function,
-            self.drive.text().strip(),
-            **clipped,
+            drive=self.drive.text().strip(),
+            load=clipped.get("load"),
+            series=clipped.get("series"),
+            current=clipped.get("current"),
         )
 
     def _judge(self) -> None:
@@ -278,7 +275,7 @@ class BenchStrip(QFrame):
         """Ask the meter for what the probes are on."""
         setup = self.setup()
         if setup is not None and self.read_button.isEnabled():
-            self.asked.emit(setup.request())
+            self.asked.emit(setup)
 
     def put_reading(self, value: float) -> None:
         """Show what the meter read; it is logged by Enter or the button."""
@@ -299,4 +296,4 @@ class BenchStrip(QFrame):
             self.reading.selectAll()
             return
         self.reading.clear()
-        self.logged.emit(words, edit)
+        self.logged.emit(Change(words, edit))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, overload
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
@@ -31,7 +31,13 @@ class Lazy(Sequence[tuple[Cell, ...]]):
     def __len__(self) -> int:
         return self._count
 
-    def __getitem__(self, row):  # type: ignore[no-untyped-def]
+    @overload
+    def __getitem__(self, row: int) -> tuple[Cell, ...]: ...
+
+    @overload
+    def __getitem__(self, row: slice) -> tuple[tuple[Cell, ...], ...]: ...
+
+    def __getitem__(self, row: int | slice) -> tuple[Cell, ...] | tuple[tuple[Cell, ...], ...]:
         if isinstance(row, slice):
             return tuple(self[k] for k in range(*row.indices(self._count)))
         if not -self._count <= row < self._count:

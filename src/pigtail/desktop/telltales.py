@@ -7,52 +7,24 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from pigtail.desktop import glyphs, theme
+from pigtail.studies.register import REGISTER
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from pigtail.studies.findings import Finding
-    from pigtail.studies.results import Studies
-
-
-class Dial:
-    """What a tell-tale shows: its number, the finding codes that judge it, and the scale it is drawn on."""
-
-    def __init__(
-        self,
-        key: str,
-        words: str,
-        number: str,
-        station: str,
-        codes: tuple[str, ...],
-        scale: tuple[float, float],
-        limits: tuple[float, ...],
-    ) -> None:
-        self.key, self.words, self.number, self.station = key, words, number, station
-        self.codes, self.scale, self.limits = codes, scale, limits
-
-
-DIALS = (
-    Dial("level", "level, from wanted", "level.target_db", "level",
-         ("level.fits", "level.too_loud", "level.too_quiet", "level.off_target"), (-12.0, 12.0), (-3.0, 3.0)),
-    Dial("headroom", "headroom", "level.headroom_db", "level", ("level.headroom", "level.clips"), (-6.0, 24.0), (0.0,)),
-    Dial("rail", "rail to spare", "power.rail_margin_a", "power",
-         ("power.rail", "power.rail_overload", "power.rail_tight"), (-0.1, 0.1), (0.0,)),
-    Dial("heat", "regulator", "power.regulator_tj_c", "power",
-         ("power.cool", "power.hot", "power.overheats"), (20.0, 200.0), (125.0,)),
-    Dial("hum", "bursts under music", "returns.buzz_db", "returns",
-         ("returns.quiet", "returns.loop", "returns.shared", "returns.faint_buzz"), (-90.0, -20.0), (-50.0,)),
-)  # fmt: skip
+    from pigtail.studies.findings import Finding, Study
+    from pigtail.studies.found import Studies
+    from pigtail.studies.register import Dial
 
 
 class TellTale(QAbstractButton):
     """One margin: number, spread on a scale with its limit, and the mark of its finding."""
 
-    def __init__(self, dial: Dial) -> None:
+    def __init__(self, station: str, dial: Dial) -> None:
         super().__init__()
-        self.dial = dial
+        self.station, self.dial = station, dial
         self.text_value, self.word = "…", ""
         self.span: tuple[float, float, float] | None = None
-        self.limits = dial.limits
+        self.limits: tuple[float, ...] = ()
         self.setObjectName(f"telltale_{dial.key}")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -130,27 +102,30 @@ class TellTales(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
-        self.dials = [TellTale(d) for d in DIALS]
-        for dial in self.dials:
-            dial.clicked.connect(
-                lambda _c, d=dial: self.chosen.emit(d.dial.station, self._codes.get(d.dial.key, ""))
+        self.dials = [TellTale(entry.key, d) for entry in REGISTER for d in entry.dials]
+        for tale in self.dials:
+            tale.clicked.connect(
+                lambda _c, t=tale: self.chosen.emit(t.station, self._codes.get(t.dial.key, ""))
             )
-            layout.addWidget(dial)
+            layout.addWidget(tale)
         self._codes: dict[str, str] = {}
 
     def show_studies(self, studies: Studies) -> None:
         """Show the margins of a job's studies."""
         for tale in self.dials:
-            finding = _finding(studies, tale.dial)
-            number = studies.numbers.get(tale.dial.number)
+            study, finding = _worst(studies, tale.dial.judgement)
             self._codes[tale.dial.key] = finding.code if finding else ""
-            if number is None:
+            number = study.numbers.get(study.number_of(finding)) if study and finding else None
+            if number is None or finding is None:
                 tale.show_value("none", None, "", "The plan has nothing that this would judge.")
                 continue
             span = None if number.value is None else (number.low, number.value, number.high)
-            word = finding.severity.value if finding else ""
-            tale.show_value(number.short(), span, word, finding.sentence if finding else number.words)
+            tale.limits = () if finding.limit is None else (finding.limit,)
+            tale.show_value(number.short(), span, finding.severity.value, finding.sentence)
 
 
-def _finding(studies: Studies, dial: Dial) -> Finding | None:
-    return next((f for f in studies.findings if f.code in dial.codes), None)
+def _worst(studies: Studies, judgement: str) -> tuple[Study | None, Finding | None]:
+    """The worst finding of a judgement, and the study that found it."""
+    return next(
+        ((s, f) for s in studies.each() for f in s.findings if f.judgement == judgement), (None, None)
+    )

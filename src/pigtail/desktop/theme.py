@@ -16,14 +16,26 @@ BODY_PX, SMALL_PX, LARGE_PX = 13, 11, 17
 class Theme:
     """Colours by their use. A plain class: what the first paint needs imports as little as can be."""
 
-    USES = (
-        "ground", "panel", "field", "ink", "dim", "line", "accent", "on_accent", "picked", "copper", "ivory",
-        "stop", "fix", "watch", "unknown", "good",
-    )  # fmt: skip
+    ground: str
+    panel: str
+    field: str
+    ink: str
+    dim: str
+    line: str
+    accent: str
+    on_accent: str
+    picked: str
+    copper: str
+    ivory: str
+    stop: str
+    fix: str
+    watch: str
+    unknown: str
+    good: str
 
     def __init__(self, name: str, **colours: str) -> None:
         self.name = name
-        for use in self.USES:
+        for use in self.__annotations__:
             setattr(self, use, colours[use])
 
     def severity(self, word: str) -> QColor:

@@ -6,8 +6,7 @@ import re
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from pigtail.job.errors import JobError, LiveChassisError
-from pigtail.job.model import (
+from pigtail.job.document import (
     FUNCTION_UNITS,
     HEARD,
     HOST,
@@ -23,6 +22,7 @@ from pigtail.job.model import (
     Return,
     SupplyClass,
 )
+from pigtail.job.errors import JobError, LiveChassisError
 from pigtail.job.quantities import HOST_QUANTITIES, PATH_RESISTANCE, THROUGH_GAIN, Quantity, quantities
 from pigtail.units.known import Known
 
@@ -77,7 +77,7 @@ def refuse_live_chassis(job: Job) -> None:
 
 
 def check_known(known: Known, unit: str, where: str, *, lowest: float) -> None:
-    """Raise JobError for a value in the wrong unit or below what it can be at all."""
+    """Raise JobError for a value in the wrong unit or below what it can be at all. The lowest in the [unit]."""
     if known.unit != unit:
         raise JobError(f"the unit is “{known.unit}” but “{unit}” is wanted", where=where, value=known)
     if max(abs(known.low), abs(known.high)) > LARGEST:
@@ -226,7 +226,8 @@ def _link(link: Link, where: str, addresses: set[str]) -> None:
             raise JobError("a part is there twice", where=f"{where}.sections[{at}].parts")
         for k, part in enumerate(section.parts):
             if part.rating is not None:
-                check_known(part.rating, "V", f"{where}.sections[{at}].parts[{k}].rating", lowest=0.0)
+                unit = "W" if part.value.unit == "Ω" else "V"
+                check_known(part.rating, unit, f"{where}.sections[{at}].parts[{k}].rating", lowest=0.0)
 
 
 def _readings(job: Job, addresses: set[str]) -> None:

@@ -14,9 +14,7 @@ from functools import partial
 
 import msgspec
 
-from pigtail.job.log import Log, log_of
-from pigtail.job.meters import meter
-from pigtail.job.model import (
+from pigtail.job.document import (
     HOST,
     AnyTerminal,
     AudioIn,
@@ -28,6 +26,8 @@ from pigtail.job.model import (
     Return,
     alive,
 )
+from pigtail.job.log import Log, log_of
+from pigtail.job.meters import meter
 from pigtail.units.known import Basis, Known
 from pigtail.units.series import nearest
 
@@ -114,7 +114,10 @@ def path_resistance(volts: Known, current: Known) -> Known:
 
 
 def gain_db(before: Known, after: Known) -> Known:
-    """Gain [dB] from one point to another from the levels [V] at both."""
+    """Gain [dB] from one point to another from the levels [V] at both.
+
+    Raises TooWeakError for next to nothing at the input.
+    """
     if before.low <= 0 or after.low <= 0:
         raise TooWeakError("one of the levels may be nothing; play louder")
     return _spread("dB", lambda a, b: 20 * math.log10(b / a), before, after)

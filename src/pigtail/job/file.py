@@ -15,8 +15,8 @@ from typing import Any
 import msgspec
 
 from pigtail.job.check import check_job
+from pigtail.job.document import FORMAT, VERSION, Job
 from pigtail.job.errors import FileError, JobError
-from pigtail.job.model import FORMAT, VERSION, Job
 from pigtail.units.known import KnownError
 
 MAX_BYTES = 64_000_000
@@ -91,14 +91,27 @@ def decode(data: bytes) -> Document:
 def migrated(raw: dict[str, Any], version: int) -> dict[str, Any]:
     """A document of an older version in the form of this one.
 
-    Version 1 kept the place of a terminal as one text; version 3 only adds.
+    Version 1 kept the place of a terminal as one text; version 3 only adds; before version 4 a state was marked as working or
+    not, and the first was off.
     """
     if version < 2:
         for device in (raw.get("host"), *_dicts(raw.get("modules"))):
             for terminal in _dicts(device.get("terminals")) if isinstance(device, dict) else ():
                 if isinstance(terminal.get("place"), str):
                     terminal["place"] = {"part": terminal["place"]}
+    if version < 4 and isinstance(raw.get("host"), dict):
+        migrate_states(raw["host"])
     return raw | {"version": VERSION}
+
+
+def migrate_states(host: dict[str, Any]) -> None:
+    """Give the states of a host of before version 4 their kinds, in place."""
+    for at, state in enumerate(_dicts(host.get("states"))):
+        working = state.pop("working", None)
+        if working is not None and not isinstance(working, bool):
+            state["working"] = working  # left for the check to name
+        elif "kind" not in state:
+            state["kind"] = "working" if working else "off" if at == 0 else "on"
 
 
 def _dicts(items: Any) -> list[dict[str, Any]]:
@@ -168,7 +181,10 @@ def save(document: Document, path: Path | str) -> None:
 
 
 def write_atomically(path: Path, data: bytes) -> None:
-    """Replace a file by new bytes so that a kill or a full disk leaves the old or the new, whole."""
+    """Replace a file by new bytes so that a kill or a full disk leaves the old or the new, whole.
+
+    Raises FileError.
+    """
     temporary: str | None = None
     try:
         handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")

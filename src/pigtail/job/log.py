@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from pigtail.job.model import Function, Job, Reading
+from pigtail.job.document import Function, Job, Reading
 
 KEPT = 8
 

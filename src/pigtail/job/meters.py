@@ -9,7 +9,7 @@ from pathlib import Path
 
 import msgspec
 
-from pigtail.job.model import FUNCTION_UNITS, Function
+from pigtail.job.document import FUNCTION_UNITS, Function
 from pigtail.units.known import Basis, Known
 
 TABLE = Path(__file__).parent / "data" / "meters.toml"

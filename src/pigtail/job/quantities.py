@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from pigtail.job.model import (
+from pigtail.job.document import (
     AnyTerminal,
     AudioIn,
     AudioOut,

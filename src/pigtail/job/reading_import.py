@@ -10,9 +10,9 @@ from __future__ import annotations
 import math
 from datetime import datetime
 
+from pigtail.job.document import FUNCTION_UNITS, HEARD, HOST, Function, Job, Reading
 from pigtail.job.errors import EditError, JobError
-from pigtail.job.model import FUNCTION_UNITS, HEARD, HOST, Function, Job, Reading
-from pigtail.job.reading_edits import taken
+from pigtail.job.taking import taken
 from pigtail.job.wiring import probe_against
 from pigtail.units import UnreadableError, format_quantity, parse_quantity
 
@@ -85,7 +85,12 @@ def function_of(text: str) -> Function:
 
 
 def value_of(function: Function, text: str) -> float:
-    """A value as it is typed: engineering text, or for what was heard one of its words; raises UnreadableError."""
+    """A value as it is typed: engineering text, or for what was heard one of its words.
+
+    Raises UnreadableError, or EditError for what cannot be heard.
+
+    In the [unit of the function].
+    """
     lowered = text.strip().lower()
     if function is Function.HEARD:
         if lowered in HEARD:
@@ -105,7 +110,7 @@ def value_of(function: Function, text: str) -> float:
 
 
 def text_of(function: Function, value: float) -> str:
-    """A value as it is typed and shown: the other way of `value_of`."""
+    """A value as it is typed and shown: the other way of `value_of`. In the [unit of the function]."""
     if function is Function.HEARD:
         return HEARD[int(value)] if 0 <= value < len(HEARD) else "?"
     if math.isinf(value) or (function in (Function.RESISTANCE, Function.CONTINUITY) and value >= OPEN_OHM):

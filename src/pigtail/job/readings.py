@@ -3,26 +3,28 @@
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import Any, Protocol
 
 import msgspec
 
 from pigtail.job.derive import derived, open_level
-from pigtail.job.log import log_of
-from pigtail.job.meters import meter
-from pigtail.job.model import (
+from pigtail.job.document import (
     HOST,
     AnyTerminal,
     AudioIn,
+    Control,
     Function,
     Host,
     Job,
     Module,
     Path,
+    Rail,
     Reading,
     Return,
     alive,
 )
+from pigtail.job.log import log_of
+from pigtail.job.meters import meter
 from pigtail.job.quantities import quantities
 from pigtail.units.known import Basis, Known
 
@@ -36,7 +38,18 @@ def standing(job: Job, point: str, function: Function | None = None) -> tuple[Re
     return log_of(job).at(point, *(Function if function is None else (function,)))
 
 
-def plain(reading: Reading) -> bool:
+class Clipped(Protocol):
+    """What may be on the probes besides the meter: of a reading, or of a request for one."""
+
+    @property
+    def load(self) -> object: ...
+    @property
+    def series(self) -> object: ...
+    @property
+    def current(self) -> object: ...
+
+
+def plain(reading: Clipped) -> bool:
     """Whether a reading was taken with nothing but the meter on the point."""
     return reading.load is None and reading.series is None and reading.current is None
 
@@ -81,7 +94,7 @@ def _measured(reading: Reading, terminal: AnyTerminal | None = None) -> Known:
 def _terminal(
     job: Job, address: str, terminal: AnyTerminal, told: dict[tuple[str, str], Known]
 ) -> AnyTerminal:
-    changes = {}
+    changes: dict[str, Any] = {}
     for item in quantities(terminal):
         reading = feeding(job, address, terminal, item.feeds) if item.feeds else None
         if reading and reading.value.low >= item.lowest:
@@ -89,7 +102,33 @@ def _terminal(
         value = told.get((address, item.field))
         if value and value.low >= item.lowest:
             changes[item.field] = value
+    states = _live_as_read(job, address, terminal)
+    if states != terminal.states:
+        changes["states"] = states
     return msgspec.structs.replace(terminal, **changes) if changes else terminal
+
+
+#: A supply or line is there in a state when it reads at least this part of its level: less may be left on what is off.
+THERE_PART = 0.1
+#: The states of what was found alive in none.
+NEVER = ("",)
+
+
+def _live_as_read(job: Job, address: str, terminal: AnyTerminal) -> tuple[str, ...]:
+    """The states in which a rail or line is alive: what was read of it in a state outranks what the papers say of that state.
+
+    A terminal without states is alive in all; it stays so while no reading denies it.
+    """
+    level: Known | None = getattr(terminal, "voltage", None) or getattr(terminal, "level", None)
+    if not isinstance(terminal, Rail | Control) or level is None or not job.host.states:
+        return terminal.states
+    read: dict[str, bool] = {}
+    for reading in standing(job, address, Function.DC_VOLTS):
+        if plain(reading) and isinstance(job.terminal(reading.against), Return):
+            read[reading.state] = abs(reading.value.nominal) >= THERE_PART * abs(level.nominal)
+    if not terminal.states and all(read.values()):
+        return ()
+    return tuple(s.id for s in job.host.states if read.get(s.id, alive(terminal, s.id))) or NEVER
 
 
 def _path(job: Job, device: str, path: Path, told: dict[tuple[str, str], Known]) -> Path:

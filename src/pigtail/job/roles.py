@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pigtail.job.model import (
+from pigtail.job.document import (
     AnyTerminal,
     AudioIn,
     AudioOut,

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from pigtail.job.document import HOST, Function, Job, Link, Purpose, Rail, Return, alive
 from pigtail.job.log import log_of
-from pigtail.job.model import HOST, Function, Job, Link, Purpose, Rail, Return, alive
 
 
 def addresses_of(job: Job, kind: type, device_id: str = "") -> tuple[str, ...]:

@@ -8,14 +8,17 @@ from pigtail.advice.measure import next_readings
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import CircuitError
-from pigtail.job.model import Function, Job, Link, Purpose, Rail
+from pigtail.job.ask import in_words
+from pigtail.job.document import Function, Job, Link, Purpose, Rail
+from pigtail.job.measured import Measured
 from pigtail.job.quantities import quantities
 from pigtail.job.reading_import import text_of
-from pigtail.job.readings import effective
 from pigtail.job.wiring import first_function, probe_against, used_points
-from pigtail.studies.compile import CompileError, compile_job
+from pigtail.model.errors import CompileError
+from pigtail.model.model import Model
+from pigtail.studies.build.found import BuildFound
 from pigtail.studies.findings import Finding, Severity
-from pigtail.studies.results import Studies
+from pigtail.studies.found import Studies
 from pigtail.units import format_known, format_quantity
 
 #: Cautions that stand on every sheet. Common practice.
@@ -27,7 +30,7 @@ ALWAYS = (
 
 
 @dataclass(frozen=True)
-class Table:
+class SheetTable:
     """A table with its heading; rows of text."""
 
     title: str
@@ -46,14 +49,14 @@ class Sheet:
     verdicts: tuple[tuple[str, str], ...]
     cautions: tuple[str, ...]
     plan: tuple[str, ...]
-    tables: tuple[Table, ...]
+    tables: tuple[SheetTable, ...]
     questions: tuple[str, ...]
     netlist: str = field(default="")
 
 
 def make_sheet(job: Job, studies: Studies) -> Sheet:
     """The build sheet of a job."""
-    measured = effective(job)
+    measured = Measured(job).job
     return Sheet(
         title=job.name,
         subtitle=f"{job.host.name}, fed by: {job.host.supply.value}",
@@ -77,7 +80,7 @@ def make_sheet(job: Job, studies: Studies) -> Sheet:
 def netlist_text(job: Job) -> str:
     """The deck that the studies solve, in the working state; a comment when the plan has none."""
     try:
-        return compile_job(effective(job), job.working_state()).text
+        return Model.of(job).netlist().text
     except (CompileError, CircuitError) as error:
         return f"* no netlist: {error}\n"
 
@@ -103,16 +106,16 @@ def _section(link: Link, index: int) -> str:
     return title + (f" ({', '.join(values)})" if values else "")
 
 
-def _numbers(studies: Studies) -> Table:
+def _numbers(studies: Studies) -> SheetTable:
     rows = tuple(
         (name, e.words, e.text(), e.basis.value if not e.missing else f"needs: {e.missing[0].words}")
         for name, e in studies.numbers.items()
         if name.count(".") == 1
     )
-    return Table("Numbers", ("name", "what it is", "value (spread)", "basis"), rows)
+    return SheetTable("Numbers", ("name", "what it is", "value (spread)", "basis"), rows)
 
 
-def _loom(studies: Studies) -> Table:
+def _loom(studies: Studies) -> SheetTable:
     rows = tuple(
         (
             str(k),
@@ -124,20 +127,20 @@ def _loom(studies: Studies) -> Table:
             "?" if w.length is None else "on the part" if w.length == 0 else f"{100 * w.length:.0f} cm",
             w.route,
         )
-        for k, w in enumerate(studies.build.wires, start=1)
+        for k, w in enumerate(studies.of(BuildFound).wires, start=1)
     )
     columns = ("no.", "from", "to", "carries", "colour", "gauge", "cut to", "route")
-    return Table(
+    return SheetTable(
         "Loom", columns, rows, "Lengths include a tenth of slack. A screen is joined at one end only."
     )
 
 
-def _parts(studies: Studies) -> Table:
-    rows = tuple((p.reference, p.words, p.value, p.note) for p in studies.build.parts)
-    return Table("Parts", ("where", "part", "value", "note"), rows)
+def _parts(studies: Studies) -> SheetTable:
+    rows = tuple((p.reference, p.words, p.value, p.note) for p in studies.of(BuildFound).parts)
+    return SheetTable("Parts", ("where", "part", "value", "note"), rows)
 
 
-def _to_read(job: Job, measured: Job) -> Table:
+def _to_read(job: Job, measured: Job) -> SheetTable:
     """Readings to take on the way, each with what is expected there."""
     rows = []
     for address in used_points(job):
@@ -176,7 +179,7 @@ def _to_read(job: Job, measured: Job) -> Table:
                 )
             )
     columns = ("point", "against", "state", "function", "expected", "read")
-    return Table(
+    return SheetTable(
         "Readings to take", columns, tuple(rows), "A reading outside what is expected is a reason to stop."
     )
 
@@ -197,7 +200,7 @@ def _expected(job: Job, address: str, function: Function) -> str:
     return "unknown" if isinstance(terminal, Rail) else "0 V, a few mV"
 
 
-def _known(job: Job, measured: Job) -> Table:
+def _known(job: Job, measured: Job) -> SheetTable:
     rows = []
     for device_id, device in measured.devices():
         for terminal in device.terminals:
@@ -214,12 +217,13 @@ def _known(job: Job, measured: Job) -> Table:
                         value.source if value else "",
                     )
                 )
-    return Table("What the numbers rest on", ("terminal", "value", "", "basis", "from"), tuple(rows))
+    return SheetTable("What the numbers rest on", ("terminal", "value", "", "basis", "from"), tuple(rows))
 
 
-def _log(job: Job) -> Table:
+def _log(job: Job) -> SheetTable:
     rows = tuple(
         (
+            r.id,
             r.when.replace("T", " "),
             job.label(r.point),
             job.label(r.against),
@@ -237,7 +241,7 @@ def _log(job: Job) -> Table:
         )
         for r in job.readings
     )
-    return Table("Readings taken", ("when", "point", "against", "state", "reading", "note"), rows)
+    return SheetTable("Readings taken", ("no.", "when", "point", "against", "state", "reading", "note"), rows)
 
 
 def _questions(job: Job, studies: Studies) -> tuple[str, ...]:
@@ -245,9 +249,8 @@ def _questions(job: Job, studies: Studies) -> tuple[str, ...]:
     bad = (Severity.STOP, Severity.FIX, Severity.UNKNOWN)
     found = [_question(f) for f in studies.findings if f.severity in bad]
     for m in next_readings(job, studies):
-        found.append(
-            f"Measure {m.function.value} at {job.label(m.point)} against {job.label(m.against) if m.against else '?'}: {m.reason}."
-        )
+        words = in_words(job, m)
+        found.append(f"{words[0].upper()}{words[1:]}: {m.reason}.")
     return tuple(dict.fromkeys(found))
 
 

@@ -7,7 +7,7 @@ from importlib import resources
 from typing import TYPE_CHECKING
 
 from pigtail import __version__
-from pigtail.job.model import Job
+from pigtail.job.document import Job
 from pigtail.sheet.content import Sheet
 from pigtail.sheet.picture import plan_svg
 

@@ -7,7 +7,7 @@ from importlib import resources
 from typing import Any
 from xml.sax.saxutils import escape
 
-from pigtail.sheet.content import Sheet, Table
+from pigtail.sheet.content import Sheet, SheetTable
 
 MARGIN_PT = 40.0
 FRAME_PT = 6.0  # padding of the page's frame on each side
@@ -115,7 +115,7 @@ def _cautions(sheet: Sheet, style: dict[str, Any], width: float) -> Any:
     return box
 
 
-def _table(table: Table, style: dict[str, Any], width: float) -> list[Any]:
+def _table(table: SheetTable, style: dict[str, Any], width: float) -> list[Any]:
     from reportlab.lib.colors import HexColor
     from reportlab.platypus import Paragraph
     from reportlab.platypus import Table as Grid

@@ -5,7 +5,7 @@ from __future__ import annotations
 from xml.sax.saxutils import escape
 
 from pigtail.catalogue.topologies import topology
-from pigtail.job.model import HOST, Job, Link
+from pigtail.job.document import HOST, Job, Link
 from pigtail.units import format_quantity
 
 ROW, WIDTH, BOX = 74, 1000, 128

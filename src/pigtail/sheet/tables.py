@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
-from pigtail.sheet.content import Table
+from pigtail.sheet.content import SheetTable
 
 RISKY = ("=", "+", "-", "@", "\t", "\r", "\n")
 
@@ -19,7 +19,7 @@ def safe_cell(text: str) -> str:
     return f"'{text}" if text.lstrip(" ").startswith(RISKY) or text.startswith(RISKY) else text
 
 
-def csv_text(table: Table) -> str:
+def csv_text(table: SheetTable) -> str:
     """A table as CSV (RFC 4180), its heading in the first row."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from pigtail.job.document import Job
 from pigtail.job.errors import FileError
 from pigtail.job.file import write_atomically
-from pigtail.job.model import Job
 from pigtail.sheet.content import Sheet, make_sheet
 from pigtail.sheet.html import html_text
 from pigtail.sheet.pdf import pdf_bytes
 from pigtail.sheet.picture import plan_svg
 from pigtail.sheet.tables import csv_text
-from pigtail.studies.results import Studies
+from pigtail.studies.found import Studies
 
 
 def sheet_files(job: Job, sheet: Sheet) -> dict[str, bytes]:

@@ -8,9 +8,8 @@ from collections.abc import Callable
 import msgspec
 from msgspec.structs import force_setattr
 
-from pigtail.job.edits import Edit
-from pigtail.job.model import Function
-from pigtail.studies.estimate import Estimate
+from pigtail.edits.change import Edit
+from pigtail.model.estimate import Estimate
 from pigtail.units import format_spread
 
 
@@ -40,19 +39,6 @@ class Remedy(msgspec.Struct, frozen=True):
     brings: str = ""
 
 
-class Measure(msgspec.Struct, frozen=True):
-    """A reading that would settle something: where the probes go, why, what is played, clipped across or put in series."""
-
-    point: str
-    against: str
-    state: str
-    function: Function
-    reason: str
-    drive: str = ""
-    load: float | None = None
-    series: float | None = None
-
-
 class Ingredient(msgspec.Struct, frozen=True):
     """A value that a result rests on, as Why shows it."""
 
@@ -62,7 +48,11 @@ class Ingredient(msgspec.Struct, frozen=True):
 
 
 class Finding(msgspec.Struct, frozen=True):
-    """One judgement. `value`, `limit` and `margin` are in `unit`; `why` is the relation with its numbers."""
+    """One judgement. `value`, `limit` and `margin` are in `unit`; `why` is the relation with its numbers.
+
+    part: the part of the subject's link that it is about, as the number of its network and its name; judgement: the entry of
+    the table that judged it; number: the number of its study that was judged.
+    """
 
     code: str
     severity: Severity
@@ -79,6 +69,9 @@ class Finding(msgspec.Struct, frozen=True):
     ingredients: tuple[Ingredient, ...] = ()
     settle: str = ""
     remedies: tuple[Remedy, ...] = ()
+    part: tuple[int, str] | None = None
+    judgement: str = ""
+    number: str = ""
 
     def __post_init__(self) -> None:
         force_setattr(self, "sentence", self.sentence[:1].upper() + self.sentence[1:])
@@ -96,6 +89,12 @@ class Study(msgspec.Struct, frozen=True):
     numbers: dict[str, Estimate]
     findings: tuple[Finding, ...]
 
+    def number_of(self, finding: Finding) -> str:
+        """The name under which the number that a finding judges is kept, its subject's own if there is one; else empty."""
+        area, _, rest = finding.number.partition(".")
+        plain = f"{area}.{rest.rpartition('.')[2]}"
+        return next((n for n in (finding.number, plain) if n in self.numbers), "")
+
     @property
     def verdict(self) -> Severity:
         """The worst finding's severity."""
@@ -106,17 +105,17 @@ Grade = Callable[[float], Severity]
 
 
 def at_least(good: float, watch: float) -> Grade:
-    """Good from `good` up, watch from `watch` up, else fix."""
+    """Good from `good` up, watch from `watch` up, else fix. Both in the [unit of the number]."""
     return lambda x: Severity.GOOD if x >= good else Severity.WATCH if x >= watch else Severity.FIX
 
 
 def at_most(good: float, watch: float) -> Grade:
-    """Good up to `good`, watch up to `watch`, else fix."""
+    """Good up to `good`, watch up to `watch`, else fix. Both in the [unit of the number]."""
     return lambda x: Severity.GOOD if x <= good else Severity.WATCH if x <= watch else Severity.FIX
 
 
 def within(good: float, watch: float) -> Grade:
-    """Good within ±`good`, watch within ±`watch`, else fix."""
+    """Good within ±`good`, watch within ±`watch`, else fix. Both in the [unit of the number]."""
     return lambda x: at_most(good, watch)(abs(x))
 
 

@@ -9,13 +9,13 @@ DBU_REFERENCE_V = math.sqrt(0.6)
 
 
 def db(ratio: float) -> float:
-    """Level of a voltage ratio [-] in dB; minus infinity for nought.
+    """Level of a voltage ratio [-] in dB; minus infinity for nought. Raises ValueError below 0.
 
     >>> round(db(0.5), 2)
     -6.02
     """
     if ratio < 0:
-        raise ValueError(f"a level needs a ratio of nought or more, not {ratio!r}")
+        raise ValueError(f"a level needs a ratio of zero or more, not {ratio!r}")
     return 20.0 * math.log10(ratio) if ratio else -math.inf
 
 

@@ -17,6 +17,7 @@ E24 = (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0,
 @cache
 def decade(series: str) -> tuple[float, ...]:
     """Members of a series in one decade [1, 10); series is "E3", "E6", "E12", "E24", "E48" or "E96".
+    Values from 1 to 10, without unit. Raises ValueError for another series.
 
     >>> decade("E6")
     (1.0, 1.5, 2.2, 3.3, 4.7, 6.8)
@@ -36,7 +37,7 @@ def _run(series: str) -> tuple[float, ...]:
 
 
 def members(series: str, low: float, high: float) -> tuple[float, ...]:
-    """All members from low to high, both included."""
+    """All members from low to high, both included. In one [unit], whichever."""
     return tuple(v for v in _run(series) if low * (1 - 1e-9) <= v <= high * (1 + 1e-9))
 
 
@@ -50,7 +51,7 @@ def _place(value: float, series: str) -> int:
 
 
 def is_member(value: float, series: str) -> bool:
-    """Whether a value is one of a series.
+    """Whether a value is one of a series. In any [unit].
 
     >>> is_member(4700.0, "E24"), is_member(4750.0, "E24"), is_member(4750.0, "E96")
     (True, False, True)
@@ -59,7 +60,7 @@ def is_member(value: float, series: str) -> bool:
 
 
 def nearest(value: float, series: str = "E24") -> float:
-    """The member nearest to a value by ratio.
+    """The member nearest to a value by ratio. In any [unit].
 
     >>> nearest(3250.0)
     3300.0
@@ -68,7 +69,7 @@ def nearest(value: float, series: str = "E24") -> float:
 
 
 def step(value: float, series: str = "E24", by: int = 1) -> float:
-    """The member `by` places above (or below) a value; an exact member moves by whole places.
+    """The member `by` places above (or below) a value; an exact member moves by whole places. In any [unit].
 
     >>> step(4700.0), step(4800.0, by=-1)
     (5100.0, 4700.0)

@@ -70,6 +70,7 @@ def _tail_exponent(tail: str, unit: str) -> int | None:
 
 def parse_quantity(text: str, unit: str) -> float:
     """Value in SI base units of engineering text; `unit` is what is expected: "Ω", "V", "F" ….
+    In the [unit] without prefix.
 
     Volts may be given as dBV or dBu. Raises UnreadableError.
 
@@ -148,6 +149,7 @@ def _has_tail(text: str) -> bool:
 
 def format_quantity(value: float, unit: str, digits: int = 3) -> str:
     """Short text of a value: three figures and a prefix, `4.70 kΩ`, `−11.8 dB`, `63 °C`.
+    The value in the [unit] without prefix.
 
     >>> format_quantity(0.257, "V"), format_quantity(-11.83, "dB")
     ('257 mV', '−11.8 dB')
@@ -176,6 +178,7 @@ def format_quantity(value: float, unit: str, digits: int = 3) -> str:
 
 def marking(value: float, unit: str) -> str:
     """A part's value as it is marked, the letter in place of the point (IEC 60062); resistors below 1 kΩ with R.
+    The value in [Ω] or [F].
 
     >>> marking(4700, "Ω"), marking(82e3, "Ω"), marking(330, "Ω"), marking(0.47, "Ω"), marking(4.7e-7, "F")
     ('4k7', '82k', '330R', 'R47', '470n')
@@ -191,7 +194,10 @@ def marking(value: float, unit: str) -> str:
 
 
 def format_spread(nominal: float, low: float, high: float, unit: str) -> str:
-    """Value with its spread, `257 mV (240 mV … 275 mV)`; the value alone when there is no spread."""
+    """Value with its spread, `257 mV (240 mV … 275 mV)`; the value alone when there is no spread.
+
+    All in the [unit] without prefix.
+    """
     text = format_quantity(nominal, unit)
     if math.isclose(low, high, rel_tol=1e-6, abs_tol=1e-15):
         return text

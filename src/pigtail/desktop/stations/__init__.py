@@ -7,14 +7,12 @@ from importlib import import_module
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from pigtail.desktop.stations.base import Station
-    from pigtail.studies.results import Studies
-
-KEYS = ("survey", "taps", "level", "power", "returns", "build")
+    from pigtail.studies.found import Studies
 
 
 def station_class(key: str) -> type[Station]:
-    """The class of a station; its file is named as its key and names its class STATION."""
-    found: type[Station] = import_module(f"{__name__}.{key}").STATION
+    """The class of a station; it lies in a folder named as its key, whose file `station` names its class STATION."""
+    found: type[Station] = import_module(f"{__name__}.{key}.station").STATION
     return found
 
 
@@ -22,4 +20,8 @@ def first_station(studies: Studies) -> str:
     """Where a job that was just opened starts: at its worst station, else at the first."""
     order = ("stop", "fix", "unknown")
     open_ones = [s for s in studies.each() if s.verdict.value in order]
-    return min(open_ones, key=lambda s: order.index(s.verdict.value)).name if open_ones else KEYS[0]
+    return (
+        min(open_ones, key=lambda s: order.index(s.verdict.value)).name
+        if open_ones
+        else studies.each()[0].name
+    )

@@ -12,26 +12,44 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from pigtail.desktop import theme
 
 if TYPE_CHECKING:
-    from pigtail.job.model import Job
-    from pigtail.studies.results import Studies
+    from collections.abc import Callable
+    from pathlib import Path
+
+    from pigtail.job.document import Job, Reading
+    from pigtail.studies.found import Studies
 
 Align = Qt.AlignmentFlag
 
 
 class Station(QWidget):
-    """A station. `edited` carries (words, edit); `refused` one sentence; `picked` a finding's code and subject."""
+    """A station. `edited` carries a Change; `refused` one sentence; `wants` one of the wants that the window answers.
 
-    edited = pyqtSignal(str, object)
+    `folder` gives the folder of the job's file, None while it has none; the window sets it.
+    """
+
+    edited = pyqtSignal(object)
     refused = pyqtSignal(str)
-    picked = pyqtSignal(str, str)
+    wants = pyqtSignal(object)
     key = ""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.folder: Callable[[], Path | None] = lambda: None
 
     def show_job(self, job: Job, studies: Studies) -> None:
         """Paint a job and its studies."""
         raise NotImplementedError
 
+    def glance(self, job: Job) -> bool:
+        """Another job is current and its studies are still to come: show at once what can be shown; whether there is any."""
+        return False
 
-class Picture(QWidget):
+    def chosen_reading(self) -> Reading | None:
+        """The reading that is chosen on view, if there is one."""
+        return None
+
+
+class Painting(QWidget):
     """A picture that computes: keeps what it paints, and a description for those who cannot see it."""
 
     def __init__(self, name: str, least: QSize) -> None:

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QMenu, QToolButton, QToolTip
 
+from pigtail.catalogue.ratings import ratings
 from pigtail.catalogue.topologies import FILM_F, PartRule, Topology, topology
 from pigtail.desktop import theme
 from pigtail.desktop.fields import ValueField
 from pigtail.desktop.stations import symbols
-from pigtail.desktop.stations.base import Align, Picture, say
-from pigtail.job.edits import lock_part, set_capacitor, set_part
-from pigtail.job.model import Job, Link, Part, Plus
+from pigtail.desktop.stations.base import Align, Painting, say
+from pigtail.edits.change import FeedChange
+from pigtail.edits.links import lock_part, set_capacitor, set_part, set_rating
+from pigtail.job.document import Job, Link, Part, Plus
 from pigtail.units import Basis, Known, format_quantity
 
 END, SLOT_LEAST, FIELD_HEIGHT, MORE_HEIGHT, LINE = 92, 70, 24, 18, 54
@@ -23,7 +26,6 @@ HEIGHT = LINE + 40 + FIELD_HEIGHT + MORE_HEIGHT + 6
 #: Figures of a network that stand in the row beside its parts: what is chosen or turned, not what is bought.
 CHOSEN = ("turn", "supply", "ratio", "gain")
 TURN_STEP = 0.05
-RATINGS = (6.3, 10.0, 16.0, 25.0, 35.0, 50.0, 63.0, 100.0)
 SHORT = {Plus.UNSAID: "plus?", Plus.SOURCE: "+ source", Plus.INPUT: "+ input", Plus.FILM: "film"}
 
 
@@ -36,10 +38,10 @@ class _Slot(NamedTuple):
     first: bool
 
 
-class NetworkStrip(Picture):
-    """The cascade of a link. `changed` carries (words, a change that takes a job and `link_id`); `refused` one sentence."""
+class NetworkStrip(Painting):
+    """The cascade of a link. `changed` carries a FeedChange; `refused` one sentence."""
 
-    changed = pyqtSignal(str, object)
+    changed = pyqtSignal(object)
     refused = pyqtSignal(str)
 
     def __init__(self) -> None:
@@ -136,17 +138,15 @@ class NetworkStrip(Picture):
         if slot.rule.name == "turn":
             trouble = "" if 0 < value <= 1 else f"{name} goes from above 0 to 1; type a part of the full turn"
         elif value <= 0:
-            trouble = f"{name} must be above nought; type a value such as 4k7"
+            trouble = f"{name} must be above zero; type a value such as 4k7"
         if trouble:
             self.refused.emit(trouble)
             self.show_link(self._job, self._link)
             return
         known = slot.rule.known(value, Basis.TYPICAL)
         change = partial(set_part, section=slot.section, name=slot.rule.name, value=known)
-        change.turning = (
-            f"{self._link.id} {slot.section} {slot.rule.name}"  # several notches are one step back
-        )
-        self.changed.emit(words, change)
+        turning = f"{self._link.id} {slot.section} {slot.rule.name}"  # several notches are one step back
+        self.changed.emit(FeedChange(words, change, turning))
 
     def _fill_more(self, slot: _Slot, menu: QMenu) -> None:
         """What else is settled of a part: whether searches leave it, and how a capacitor is fitted."""
@@ -154,15 +154,26 @@ class NetworkStrip(Picture):
         if self._link is None:
             return
         part, name = self._part_of(slot), _name(slot.rule)
-        place = {"section": slot.section, "name": slot.rule.name}
+        place: dict[str, Any] = {"section": slot.section, "name": slot.rule.name}
         locked = menu.addAction("Locked: searches and remedies leave it")
         assert locked is not None
         locked.setCheckable(True)
         locked.setChecked(part.locked)
         words = f"{'free' if part.locked else 'lock'} {name}"
         locked.triggered.connect(
-            lambda _c: self.changed.emit(words, partial(lock_part, locked=not part.locked, **place))
+            lambda _c: self.changed.emit(
+                FeedChange(words, partial(lock_part, locked=not part.locked, **place))
+            )
         )
+        if slot.rule.kind == "resistor":
+            menu.addSection("What heat it stands")
+            for watts in ratings().resistor.watts:
+                rating = Known.of(watts, "W", Basis.DOCUMENTED)
+                chosen = part.rating is not None and part.rating.nominal == watts
+                self._choice(
+                    menu, f"{watts:g} W", chosen, f"{name} for {watts:g} W",
+                    partial(set_rating, rating=None if chosen else rating, **place),
+                )  # fmt: skip
         if slot.rule.kind != "capacitor":
             return
         menu.addSection("How it is fitted")
@@ -172,7 +183,7 @@ class NetworkStrip(Picture):
                 f"{name}: {plus.value}", partial(set_capacitor, plus=plus, rating=part.rating, **place),
             )  # fmt: skip
         menu.addSection("What it is rated for")
-        for volts in RATINGS:
+        for volts in ratings().capacitor.volts:
             rating = Known.of(volts, "V", Basis.DOCUMENTED)
             chosen = part.rating is not None and part.rating.nominal == volts
             self._choice(
@@ -180,12 +191,12 @@ class NetworkStrip(Picture):
                 partial(set_capacitor, plus=part.plus, rating=rating, **place),
             )  # fmt: skip
 
-    def _choice(self, menu: QMenu, text: str, chosen: bool, words: str, change: object) -> None:
+    def _choice(self, menu: QMenu, text: str, chosen: bool, words: str, change: Callable[..., Job]) -> None:
         action = menu.addAction(text)
         assert action is not None
         action.setCheckable(True)
         action.setChecked(chosen)
-        action.triggered.connect(lambda _c: self.changed.emit(words, change))
+        action.triggered.connect(lambda _c: self.changed.emit(FeedChange(words, change)))
 
     # -- geometry and painting ------------------------------------------------------------------------------
 
@@ -273,7 +284,7 @@ class NetworkStrip(Picture):
         before = self._slot_rect(k - 1) if k else rect
         first = k == 0 or self._where(self._slots[k - 1]) != where
         last = k + 1 == len(self._slots) or self._where(self._slots[k + 1]) != where
-        place = symbols.Place(
+        place = symbols.Spot(
             rect, before, line, first, last, 12.0 if self._wide else rect.left() - rect.width()
         )
         if slot.rule.name == "turn":
@@ -295,7 +306,7 @@ class NetworkStrip(Picture):
     def _symbol(self, slot: _Slot) -> symbols.Draw:
         """How a part on the wire, or hanging from it, is drawn."""
         rule = slot.rule
-        drives = slot.shape.amplifier and not any(p.feedback for p in slot.shape.parts)
+        drives = slot.shape.amplifies and not any(p.feedback for p in slot.shape.parts)
         if rule.feedback:
             return symbols.amplifier_with_feedback
         if rule.name in ("supply", "gain"):

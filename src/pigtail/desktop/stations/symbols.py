@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import say
@@ -17,7 +17,7 @@ LOWER, FOOT = 20.0, 32.0
 Draw = Callable[[QPainter, float, float], None]
 
 
-class Place(NamedTuple):
+class Spot(NamedTuple):
     """Where a part is drawn: its own slot and the one before, the height of the wire, whether it is the first and the last of
     its kind there, and where a second wire begins at the left."""
 
@@ -34,7 +34,7 @@ class Place(NamedTuple):
         return float(self.rect.center().x())
 
 
-def name_rect(place: Place, where: str) -> QRectF:
+def name_rect(place: Spot, where: str) -> QRectF:
     """Where the name of a part stands."""
     rect, x, line = place.rect, place.x, place.line
     aside = rect.width() / 2 - 10
@@ -59,7 +59,7 @@ def pens(painter: QPainter, *, wire: bool = False, thick: float = 0.0) -> None:
 def _wires(painter: QPainter, points: list[tuple[float, float]], thick: float = 2.0) -> None:
     pens(painter, wire=True, thick=thick)
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawPolyline([QPointF(x, y) for x, y in points])
+    painter.drawPolyline(QPolygonF(QPointF(x, y) for x, y in points))
 
 
 def _ground(painter: QPainter, x: float, y: float) -> None:
@@ -131,7 +131,7 @@ def knob(painter: QPainter, x: float, line: float, turn: float) -> None:
 def amplifier(painter: QPainter, x: float, line: float) -> None:
     """An amplifier on the wire."""
     pens(painter)
-    painter.drawPolygon([QPointF(x - 16, line - 14), QPointF(x - 16, line + 14), QPointF(x + 16, line)])
+    painter.drawPolygon(QPointF(x - 16, line - 14), QPointF(x - 16, line + 14), QPointF(x + 16, line))
 
 
 def amplifier_with_feedback(painter: QPainter, x: float, line: float) -> None:
@@ -173,21 +173,21 @@ def transformer(painter: QPainter, x: float, line: float) -> None:
 # -- parts that do not lie on the wire ----------------------------------------------------------------------
 
 
-def _second(painter: QPainter, place: Place, capacitor_here: bool) -> None:
+def _second(painter: QPainter, place: Spot, capacitor_here: bool) -> None:
     """The second of two outputs comes in below the first, through its own part, and meets it."""
     low, right = place.line + LOWER, place.rect.right() - 8
     _wires(painter, [(place.start, low), (right, low), (right, place.line)], 3.0)
     _body(painter, place.x, low, capacitor_here)
 
 
-def _beside(painter: QPainter, place: Place, capacitor_here: bool) -> None:
+def _beside(painter: QPainter, place: Spot, capacitor_here: bool) -> None:
     """Parallel to the part before it: from before that one to behind it."""
     low, left, right = place.line + LOWER, place.before.left() + 8, place.rect.right() - 8
     _wires(painter, [(left, place.line), (left, low), (right, low), (right, place.line)])
     _body(painter, place.x, low, capacitor_here)
 
 
-def _foot(painter: QPainter, place: Place, capacitor_here: bool) -> None:
+def _foot(painter: QPainter, place: Spot, capacitor_here: bool) -> None:
     """From the point of the feedback to the common, one after another on a wire of their own."""
     low, end, from_amplifier = place.line + FOOT, place.rect.right() - 12, place.before.center().x() - 24
     if place.first:
@@ -200,7 +200,7 @@ def _foot(painter: QPainter, place: Place, capacitor_here: bool) -> None:
         painter.drawLine(QPointF(end, low - 6), QPointF(end, low + 6))
 
 
-def _middle(painter: QPainter, place: Place, _capacitor_here: bool) -> None:
+def _middle(painter: QPainter, place: Spot, _capacitor_here: bool) -> None:
     """From the wire to the middle of the supply, not to the common."""
     x, line = place.x, place.line
     _wires(painter, [(x, line), (x, line + 34)])
@@ -210,7 +210,7 @@ def _middle(painter: QPainter, place: Place, _capacitor_here: bool) -> None:
     say(painter, QRectF(x + 7, line + 26, 30, 13), "½", px=11)
 
 
-def _returned(painter: QPainter, place: Place, capacitor_here: bool) -> None:
+def _returned(painter: QPainter, place: Spot, capacitor_here: bool) -> None:
     """From the source's return to the amplifier's other input."""
     low = place.line + LOWER + 1
     _wires(painter, [(place.rect.left() + 6, low), (place.rect.right() + place.rect.width() / 2 - 24, low)])
@@ -218,30 +218,30 @@ def _returned(painter: QPainter, place: Place, capacitor_here: bool) -> None:
     say(painter, QRectF(place.rect.left() + 4, low - 15, 60, 13), "return", use="dim", px=10)
 
 
-def _branch(painter: QPainter, place: Place, capacitor_here: bool) -> None:
+def _branch(painter: QPainter, place: Spot, capacitor_here: bool) -> None:
     """Off the wire onto a second one."""
     low, left = place.line + LOWER, place.rect.left() + 8
     _wires(painter, [(left, place.line), (left, low), (place.rect.right(), low)])
     _body(painter, place.x, low, capacitor_here)
 
 
-def _mirror(painter: QPainter, place: Place, _capacitor_here: bool) -> None:
+def _mirror(painter: QPainter, place: Spot, _capacitor_here: bool) -> None:
     """An amplifier on the second wire that turns the signal round."""
     low, x = place.line + LOWER, place.x
     _wires(painter, [(place.rect.left(), low), (place.rect.right(), low)])
     pens(painter)
-    painter.drawPolygon([QPointF(x - 12, low - 10), QPointF(x - 12, low + 10), QPointF(x + 10, low)])
+    painter.drawPolygon(QPointF(x - 12, low - 10), QPointF(x - 12, low + 10), QPointF(x + 10, low))
     painter.drawEllipse(QPointF(x + 13, low), 2.5, 2.5)
 
 
-def _over(painter: QPainter, place: Place, _capacitor_here: bool) -> None:
+def _over(painter: QPainter, place: Spot, _capacitor_here: bool) -> None:
     """On the wire, the second one passing below."""
     low = place.line + LOWER
     _wires(painter, [(place.rect.left(), low), (place.rect.right(), low)])
     resistor(painter, place.x, place.line)
 
 
-def _cold(painter: QPainter, place: Place, capacitor_here: bool) -> None:
+def _cold(painter: QPainter, place: Spot, capacitor_here: bool) -> None:
     """On the second wire, which goes on to the input's other side."""
     low = place.line + LOWER
     _wires(painter, [(place.rect.left(), low), (place.rect.right() - 4, low)])
@@ -249,7 +249,7 @@ def _cold(painter: QPainter, place: Place, capacitor_here: bool) -> None:
     say(painter, QRectF(place.rect.right() - 34, low - 15, 32, 13), "cold", use="dim", px=10)
 
 
-ELSEWHERE: dict[str, Callable[[QPainter, Place, bool], None]] = {
+ELSEWHERE: dict[str, Callable[[QPainter, Spot, bool], None]] = {
     "second": _second, "beside": _beside, "foot": _foot, "middle": _middle, "returned": _returned, "branch": _branch,
     "mirror": _mirror, "over": _over, "cold": _cold,
 }  # fmt: skip

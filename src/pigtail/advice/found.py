@@ -1,0 +1,73 @@
+"""What searches and comparisons found, as views and the command line read it. Free of numerical packages."""
+
+from __future__ import annotations
+
+import msgspec
+
+from pigtail.edits.change import Edit
+from pigtail.job.document import Link
+from pigtail.model.estimate import Estimate
+from pigtail.studies.findings import Severity
+
+
+class Side(msgspec.Struct, frozen=True):
+    """One way of doing it, solved: what it is called, what it comes to (words and text), the edit that makes it."""
+
+    label: str
+    figures: tuple[tuple[str, str], ...]
+    edit: Edit | None = None
+
+
+class Contest(msgspec.Struct, frozen=True):
+    """Two ways side by side, which of them we take (0 or 1), and why."""
+
+    question: str
+    sides: tuple[Side, Side]
+    pick: int
+    why: str
+
+
+class Option(msgspec.Struct, frozen=True):
+    """A network that fits a feed: the link as it would be, in words, its worst severity, how far off the level may be
+    [dB], its numbers, its thermal noise at the input [V rms], parts to buy, its catch, what could not be told of it.
+
+    ladder: its rungs by their words [dBV]; cost: roughly, a resistor being 0.1; host_joints: joints to be undone at the
+    host; missing: parts that are not in stock; pareto: no other option is as good in every respect and better in one.
+    """
+
+    link: Link
+    words: str
+    severity: Severity
+    off_db: float
+    target: Estimate
+    headroom: Estimate
+    offset: Estimate
+    load: Estimate
+    noise_v: float
+    parts: int
+    catch: str
+    unknown: tuple[str, ...] = ()
+    pareto: bool = False
+    ladder: tuple[tuple[str, float], ...] = ()
+    cost: float = 0.0
+    host_joints: int = 0
+    missing: int = 0
+
+
+class SearchFound(msgspec.Struct, frozen=True):
+    """What a search for a feed found: options, the best first; how many were solved; why there is none."""
+
+    link: str
+    options: tuple[Option, ...]
+    solved: int
+    trouble: str = ""
+
+
+class School(msgspec.Struct, frozen=True):
+    """One way to arrange the returns, solved for the job in hand: the buzz it leaves, the edit that makes it, and
+    what it does in a sentence."""
+
+    label: str
+    buzz: Estimate
+    edit: Edit | None
+    why: str = ""

@@ -1,0 +1,129 @@
+"""What the Level station asks of the studies' process: the quick look, the search, both ways, a match."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from pigtail.desktop.wants import answer
+from pigtail.edits.change import Change
+from pigtail.edits.values import set_values
+from pigtail.job.document import Job
+from pigtail.service import services
+
+if TYPE_CHECKING:
+    from pigtail.advice.found import SearchFound
+    from pigtail.desktop.stations.level.found import Found
+    from pigtail.studies.level.found import FeedDetail
+    from pigtail.units import Known
+
+
+class Asking(QObject):
+    """Serves what a Level station has found.
+
+    A search goes step by step through the studies' process, so that it can be stopped between any two and the first answers
+    are seen early. `wants` carries a want, `edited` a Change, `refused` one sentence, `glanced` a job and what a quick look
+    at its feed shows.
+    """
+
+    wants = pyqtSignal(object)
+    edited = pyqtSignal(object)
+    refused = pyqtSignal(str)
+    glanced = pyqtSignal(object, object)
+
+    def __init__(self, found: Found) -> None:
+        super().__init__(found)
+        self._found = found
+        self._turn = 0
+        self._newest: Job | None = None
+        found.search_wanted.connect(self._search)
+        found.stop_wanted.connect(self._stop)
+        found.schools_wanted.connect(self._contests)
+        found.match_wanted.connect(self.ask_match)
+        found.stock_wanted.connect(self.ask_stock)
+
+    # -- the quick look -------------------------------------------------------------------------------------
+
+    def glance(self, job: Job, link: str) -> None:
+        """Look quickly at a feed of a job that has just become the current one."""
+        self._newest = job
+
+        def show(detail: FeedDetail | None) -> None:
+            if detail is not None and job is self._newest:
+                self.glanced.emit(job, detail)
+
+        # a quick look that fails is left to the studies, which tell why
+        want = answer(services.glance, show, job, link)
+        self.wants.emit(want._replace(quick=True, failed=lambda _e: None))
+
+    # -- the search -----------------------------------------------------------------------------------------
+
+    def _search(self, job: Job, link: str, series: str, only_stock: bool) -> None:
+        self._turn += 1
+        turn = self._turn
+
+        def step(steps: tuple[int, ...], done: int, before: bytes) -> None:
+            if turn != self._turn or done >= len(steps):
+                return
+
+            def show(found: tuple[bytes, SearchFound]) -> None:
+                after, search = found
+                if turn == self._turn:
+                    self._found.show_search(job, search, done + 1, len(steps))
+                    step(steps, done + 1, after)
+
+            want = answer(services.search_step, show, job, link, steps[done], series, only_stock, before)
+            self.wants.emit(want._replace(failed=self._lost))
+
+        want = answer(services.search_steps, lambda steps: step(steps, 0, b""), job, link)
+        self.wants.emit(want._replace(failed=self._lost))
+
+    def _lost(self, error: BaseException) -> None:
+        self._stop()
+        self._found.show_trouble()
+        self.refused.emit(str(error))
+
+    def _stop(self) -> None:
+        self._turn += 1
+
+    # -- both ways, a match, the parts ----------------------------------------------------------------------
+
+    def _contests(self, job: Job, link: str) -> None:
+        show = partial(self._found.show_schools, job, link)
+        self.wants.emit(answer(services.contests, show, job, link)._replace(failed=self._lost))
+
+    def ask_match(self, job: Job, link_id: str) -> None:
+        """Ask how much louder another source is, and want that level."""
+        from pigtail.desktop.matchdialog import MatchDialog
+        from pigtail.job.readings import levels_read
+
+        link = job.link(link_id)
+        if link is None:
+            return
+        readings = next((r for a in link.at("out") if (r := levels_read(job, a))), ())
+        dialog = MatchDialog(link.name, readings, self._found.window())
+
+        def judge(now: Path, other: Path) -> None:
+            want = answer(services.louder, dialog.show_louder, now, other)
+            self.wants.emit(want._replace(failed=lambda error: dialog.show_trouble(str(error))))
+
+        dialog.measure_wanted.connect(judge)
+        if dialog.exec() and dialog.louder_db is not None:
+            self.match(job, link_id, dialog.louder_db, dialog.source)
+
+    def match(self, job: Job, link: str, louder_db: float, source: str) -> None:
+        """Want at a feed's input what is so much louder [dB] than what arrives now."""
+
+        def apply(values: tuple[tuple[str, str, Known], ...]) -> None:
+            self.edited.emit(Change(f"want it {source}", partial(set_values, values=values)))
+
+        self.wants.emit(answer(services.matched, apply, job, link, louder_db, source))
+
+    def ask_stock(self) -> None:
+        """Ask which parts the person has."""
+        from pigtail.desktop.stockdialog import StockDialog
+
+        StockDialog(self._found.window()).exec()

@@ -1,0 +1,202 @@
+"""The chain and the states of the host, edited in place: stages in order with what each does, and what the host can be doing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from msgspec.structs import replace
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from pigtail.desktop import ask
+from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.edits import host as host_edits
+from pigtail.edits.change import Change, Edit
+from pigtail.job.document import Act, Job, Mode, Stage, State
+from pigtail.job.errors import EditError, JobError
+
+#: What a state is for, in words.
+KINDS = {Mode.OFF: "off, unplugged", Mode.STANDBY: "standby", Mode.ON: "on", Mode.WORKING: "plays here"}
+
+
+class ChainTables(QWidget):
+    """The tables of stages and states. `edited` carries a Change; `refused` one sentence."""
+
+    edited = pyqtSignal(object)
+    refused = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._job: Job | None = None
+        self.stages = RowsModel(("stage", "kind", "does to what passes", "points on it"))
+        self.stage_table = make_table(self.stages, "stages_table", "Stages of the chain in order", 3)
+        set_widths(self.stage_table, (138, 96, 132))
+        self.states = RowsModel(("state", "what for"))
+        self.state_table = make_table(
+            self.states,
+            "states_table",
+            "States of the host, and what each is for: off, standby, on, plays here",
+            1,
+        )
+        set_widths(self.state_table, (160,))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        does = QLabel(f"A stage does one or more of: {', '.join(a.value for a in Act)}.")
+        does.setObjectName("dim")
+        does.setWordWrap(True)
+        layout.addWidget(does)
+        beside = QHBoxLayout()
+        left, right = QVBoxLayout(), QVBoxLayout()
+        left.addWidget(self.stage_table, 1)
+        left.addLayout(
+            self._buttons(
+                ("Add a stage…", "add_stage", self._add_stage), ("Take it out", "remove_stage", self._remove_stage),
+                ("Earlier", "stage_earlier", partial(self._move, -1)), ("Later", "stage_later", partial(self._move, 1)),
+            )
+        )  # fmt: skip
+        right.addWidget(self.state_table, 1)
+        right.addLayout(
+            self._buttons(
+                ("Add…", "add_state", self._add_state), ("Take out", "remove_state", self._remove_state),
+                ("Plays in it", "working_state", self._working),
+            )
+        )  # fmt: skip
+        beside.addLayout(left, 5)
+        beside.addLayout(right, 3)
+        layout.addLayout(beside, 1)
+
+    def _buttons(self, *given: tuple[str, str, Callable[[], None]]) -> QHBoxLayout:
+        row = QHBoxLayout()
+        for words, name, run in given:
+            button = QPushButton(words)
+            button.setObjectName(name)
+            button.clicked.connect(lambda _c, run=run: run())
+            row.addWidget(button)
+        row.addStretch(1)
+        return row
+
+    def show_job(self, job: Job) -> None:
+        """Show the chain of a job's host."""
+        self._job = job
+        names = {t.id: t.name for t in job.host.terminals}
+        self.stages.show_rows([self._stage_row(s, names) for s in job.host.stages])
+        self.states.show_rows(
+            [
+                (
+                    Cell(s.name, edit=partial(self._rename_state, s)),
+                    Cell(
+                        KINDS[Mode.WORKING if s.id == job.working_state() else s.kind],
+                        use="good",
+                        edit=partial(self._set_kind, s),
+                    ),
+                )
+                for s in job.host.states
+            ]
+        )
+
+    def _stage_row(self, stage: Stage, names: dict[str, str]) -> tuple[Cell, ...]:
+        return (
+            Cell(
+                stage.name,
+                edit=lambda t: self._tell(
+                    f"call it {t}", partial(host_edits.rename_stage, stage_id=stage.id, name=t)
+                ),
+            ),
+            Cell(
+                stage.domain,
+                edit=lambda t: self._tell(
+                    f"kind {t}", partial(host_edits.set_domain, stage_id=stage.id, domain=t)
+                ),
+            ),
+            Cell(", ".join(a.value for a in stage.acts), edit=partial(self._acts, stage), use="accent"),
+            Cell(", ".join(names[p] for p in stage.points), use="dim"),
+        )
+
+    def _tell(self, words: str, edit: Edit) -> None:
+        self.edited.emit(Change(words, edit))
+
+    def _acts(self, stage: Stage, text: str) -> None:
+        try:
+            acts = tuple(dict.fromkeys(_act(w) for w in text.replace(";", ",").split(",") if w.strip()))
+        except JobError as error:
+            self.refused.emit(str(error))
+            return
+        self._tell(f"{stage.name} does: {text}", partial(host_edits.set_acts, stage_id=stage.id, acts=acts))
+
+    def _rename_state(self, state: State, text: str) -> None:
+        if self._job is not None and text.strip():
+            name = text.strip()
+            states = tuple(replace(s, name=name) if s.id == state.id else s for s in self._job.host.states)
+            self._tell(f"call the state {text}", partial(host_edits.set_states, states=states))
+
+    def _chosen_stage(self) -> Stage | None:
+        row = self.stage_table.currentIndex().row()
+        stages = self._job.host.stages if self._job else ()
+        if not 0 <= row < len(stages):
+            self.refused.emit("choose a stage in the table first")
+            return None
+        return stages[row]
+
+    def _chosen_state(self) -> State | None:
+        row = self.state_table.currentIndex().row()
+        states = self._job.host.states if self._job else ()
+        if not 0 <= row < len(states):
+            self.refused.emit("choose a state in the table first")
+            return None
+        return states[row]
+
+    def _add_stage(self) -> None:
+        name = ask.line(self, "Add a stage", "What is the stage called?")
+        if name:
+            row = self.stage_table.currentIndex().row()
+            self._tell(
+                f"add the stage {name}",
+                partial(host_edits.add_stage, name=name, before=row + 1 if row >= 0 else None),
+            )
+
+    def _remove_stage(self) -> None:
+        if stage := self._chosen_stage():
+            self._tell(f"take out {stage.name}", partial(host_edits.remove_stage, stage_id=stage.id))
+
+    def _move(self, by: int) -> None:
+        if stage := self._chosen_stage():
+            row = self.stage_table.currentIndex().row()
+            self._tell(f"move {stage.name}", partial(host_edits.move_stage, stage_id=stage.id, by=by))
+            self.stage_table.selectRow(min(max(row + by, 0), len(self.stages.rows) - 1))
+
+    def _add_state(self) -> None:
+        name = ask.line(self, "Add a state", "What is the host doing in it?")
+        if name:
+            self._tell(f"add the state {name}", partial(host_edits.add_state, name=name))
+
+    def _remove_state(self) -> None:
+        state = self._chosen_state()
+        if state is not None and self._job is not None:
+            left = tuple(s for s in self._job.host.states if s.id != state.id)
+            self._tell(f"take out {state.name}", partial(host_edits.set_states, states=left))
+
+    def _working(self) -> None:
+        state = self._chosen_state()
+        if state is not None and self._job is not None:
+            edit = partial(host_edits.set_state_kind, state_id=state.id, kind=Mode.WORKING)
+            self._tell(f"it plays while {state.name}", edit)
+
+    def _set_kind(self, state: State, text: str) -> None:
+        kind = next((k for k, words in KINDS.items() if text.strip().lower() in (words, k.value)), None)
+        if kind is None:
+            self.refused.emit(f"“{text.strip()}” is no kind of state; write {', '.join(KINDS.values())}")
+        else:
+            edit = partial(host_edits.set_state_kind, state_id=state.id, kind=kind)
+            self._tell(f"{state.name}: {KINDS[kind]}", edit)
+
+
+def _act(text: str) -> Act:
+    lowered = text.strip().lower()
+    for act in Act:
+        if lowered in (act.value, act.name.lower()) or act.value.startswith(lowered):
+            return act
+    raise EditError(
+        f"“{text.strip()}” is nothing a stage does; write one of {', '.join(a.value for a in Act)}",
+        value=text,
+    )

@@ -1,0 +1,81 @@
+"""Before anything is touched: the cautions of the supply class, the reservoir and how it is brought down."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from pigtail.desktop import theme
+from pigtail.desktop.fields import read_known
+from pigtail.edits.change import Change
+from pigtail.edits.host import set_host_value
+from pigtail.job.document import Job
+from pigtail.job.quantities import HOST_QUANTITIES
+from pigtail.units import Basis, KnownError, UnreadableError, format_known
+
+
+class Hazard(QWidget):
+    """Cautions and discharge. `edited` carries a Change; `refused` one sentence."""
+
+    edited = pyqtSignal(object)
+    refused = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.cautions = QLabel()
+        self.cautions.setWordWrap(True)
+        self.cautions.setFont(theme.font(14))
+        self.answer = QLabel()
+        self.answer.setObjectName("discharge")
+        self.answer.setWordWrap(True)
+        self.answer.setFont(theme.font(14, bold=True))
+        self.fields: dict[str, QLineEdit] = {}
+        form = QFormLayout()
+        for item in HOST_QUANTITIES:
+            field = QLineEdit()
+            field.setObjectName(f"host_{item.field}")
+            field.setAccessibleName(item.words)
+            field.setMaximumWidth(240)
+            field.setPlaceholderText(
+                {"F": "4700u", "V": "38 V ±10 %", "Ω": "4k7; empty: none known"}[item.unit]
+            )
+            field.editingFinished.connect(partial(self._typed, item.field, item.words, item.unit))
+            self.fields[item.field] = field
+            form.addRow(f"{item.words[:1].upper()}{item.words[1:]}", field)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(12)
+        layout.addWidget(self.cautions)
+        layout.addLayout(form)
+        layout.addWidget(self.answer)
+        layout.addStretch(1)
+        self._job: Job | None = None
+
+    def show_job(self, job: Job) -> None:
+        """Show the hazards of a job's host."""
+        from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
+        from pigtail.studies.survey.discharge import study_discharge
+
+        self._job = job
+        self.cautions.setText("\n".join(f"• {c}" for c in (*CAUTIONS[job.host.supply], LOCAL_CODES)))
+        for field, entry in self.fields.items():
+            known = getattr(job.host, field)
+            if not entry.hasFocus():
+                entry.setText(format_known(known) if known else "")
+        told = study_discharge(job.host)
+        energy = f" It holds up to {told.joule:.2g} J." if told.joule else ""
+        self.answer.setText(told.sentence + energy)
+
+    def _typed(self, field: str, words: str, unit: str) -> None:
+        entry = self.fields[field]
+        if self._job is None or not entry.isModified():
+            return
+        entry.setModified(False)
+        try:
+            known = read_known(entry.text(), unit, Basis.DOCUMENTED, "typed")
+        except (UnreadableError, KnownError) as error:
+            self.refused.emit(str(error))
+            return
+        self.edited.emit(Change(f"{words} {entry.text()}", partial(set_host_value, field=field, value=known)))

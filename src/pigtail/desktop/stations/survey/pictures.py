@@ -1,0 +1,419 @@
+"""Photos of boards and pages of the papers with points pinned on them: zoom, drag, pin, scale by two clicks."""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from pigtail.desktop import ask, theme
+from pigtail.desktop.fields import fill_combo
+from pigtail.desktop.stations.base import Align, say
+from pigtail.edits import host as host_edits
+from pigtail.edits.change import Change
+from pigtail.job.document import FUNCTION_UNITS, HOST, Function, Job, Picture
+from pigtail.job.log import log_of
+from pigtail.units import format_quantity
+
+PAGE_PX = 2000
+ZOOM_MOST, ZOOM_STEP = 16.0, 1.25
+PIN_PX = 7.0
+FOLDER = "pictures"
+
+
+def load_image(path: Path, page: int) -> QImage:
+    """A photo, or a page of a PDF (counted from 1), as an image; a null image for what cannot be read."""
+    if page == 0:
+        return QImage(str(path))
+    from PyQt6.QtPdf import QPdfDocument
+
+    document = QPdfDocument(None)
+    try:
+        if document.load(str(path)) != QPdfDocument.Error.None_ or page > document.pageCount():
+            return QImage()
+        size = document.pagePointSize(page - 1)
+        scale = PAGE_PX / max(size.width(), size.height(), 1.0)
+        image = document.render(page - 1, QSize(round(size.width() * scale), round(size.height() * scale)))
+        flat = QImage(image.size(), QImage.Format.Format_RGB32)
+        flat.fill(Qt.GlobalColor.white)
+        painter = QPainter(flat)
+        painter.drawImage(0, 0, image)
+        painter.end()
+        return flat
+    finally:
+        document.close()
+        document.deleteLater()
+
+
+def page_count(path: Path) -> int:
+    """Pages of a PDF; 0 for anything else."""
+    if path.suffix.lower() != ".pdf":
+        return 0
+    from PyQt6.QtPdf import QPdfDocument
+
+    document = QPdfDocument(None)
+    try:
+        return document.pageCount() if document.load(str(path)) == QPdfDocument.Error.None_ else -1
+    finally:
+        document.close()
+        document.deleteLater()
+
+
+class Board(QWidget):
+    """The picture with its pins. `clicked` tells where, as parts of its width and height; `picked` a point."""
+
+    clicked = pyqtSignal(float, float)
+    picked = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("board")
+        self.setMinimumSize(320, 150)
+        self.setMouseTracking(True)
+        self.image = QImage()
+        self.picture: Picture | None = None
+        self.job: Job | None = None
+        self.zoom, self.shift = 1.0, QPointF()
+        self.marks: list[QPointF] = []
+        self._pressed: QPointF | None = None
+        self._moved = False
+
+    def show_picture(self, job: Job, picture: Picture | None, image: QImage) -> None:
+        """Show a picture of a job; another one starts whole."""
+        if self.picture is None or picture is None or picture.id != self.picture.id:
+            self.zoom, self.shift, self.marks = 1.0, QPointF(), []
+        self.job, self.picture, self.image = job, picture, image
+        pins = ", ".join(job.label(p.point) for p in picture.pins) if picture else ""
+        self.setAccessibleName(f"{picture.name}, pinned: {pins or 'nothing'}" if picture else "no picture")
+        self.update()
+
+    def frame(self) -> QRectF:
+        """Where the whole picture lies in the widget."""
+        if self.image.isNull():
+            return QRectF()
+        scale = min(self.width() / self.image.width(), self.height() / self.image.height()) * self.zoom
+        size = QPointF(self.image.width() * scale, self.image.height() * scale)
+        middle = QPointF(self.width() / 2, self.height() / 2) + self.shift
+        return QRectF(middle.x() - size.x() / 2, middle.y() - size.y() / 2, size.x(), size.y())
+
+    def place(self, x: float, y: float) -> QPointF:
+        """A place on the picture in the widget."""
+        frame = self.frame()
+        return QPointF(frame.left() + x * frame.width(), frame.top() + y * frame.height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        t = theme.current()
+        painter.fillRect(self.rect(), t.color("panel"))
+        if self.image.isNull() or self.picture is None or self.job is None:
+            words = "Add a photo of a board, or a page of the papers, and pin the points on it."
+            if self.picture:
+                words = "The file of this picture is not beside the job."
+            say(
+                painter,
+                QRectF(self.rect()).adjusted(20, 20, -20, -20),
+                words,
+                use="dim",
+                px=13,
+                align=Align.AlignCenter,
+                wrap=True,
+            )
+            return
+        painter.drawImage(self.frame(), self.image)
+        for pin in self.picture.pins:
+            self._pin(painter, self.place(pin.x, pin.y), pin.point)
+        painter.setPen(QPen(t.color("accent"), 2))
+        for mark in self.marks:
+            at = self.place(mark.x(), mark.y())
+            painter.drawLine(at - QPointF(8, 0), at + QPointF(8, 0))
+            painter.drawLine(at - QPointF(0, 8), at + QPointF(0, 8))
+        if self.picture.mm_per_width > 0:
+            self._scale_bar(painter)
+
+    def _pin(self, painter: QPainter, at: QPointF, point: str) -> None:
+        assert self.job is not None
+        t = theme.current()
+        text = self.job.label(point)
+        reading = latest_words(self.job, point)
+        painter.setFont(theme.font(11, bold=True))
+        width = (
+            max(
+                painter.fontMetrics().horizontalAdvance(text),
+                painter.fontMetrics().horizontalAdvance(reading),
+            )
+            + 14
+        )
+        box = QRectF(at.x() + 11, at.y() - 17, width, 34 if reading else 19)
+        if box.right() > self.width():
+            box.moveRight(at.x() - 11)
+        painter.setPen(QPen(t.color("copper"), 1.5))
+        painter.setBrush(t.color("field"))
+        painter.drawRoundedRect(box, 4, 4)
+        say(painter, box.adjusted(6, 1, -2, -15 if reading else 0), text, bold=True, px=11)
+        if reading:
+            say(painter, box.adjusted(6, 16, -2, 0), reading, use="good", px=11)
+        painter.setBrush(t.color("copper") if reading else t.color("field"))
+        painter.setPen(QPen(t.color("copper"), 3))
+        painter.drawEllipse(at, PIN_PX, PIN_PX)
+
+    def _scale_bar(self, painter: QPainter) -> None:
+        assert self.picture is not None
+        t = theme.current()
+        per_mm = self.frame().width() / self.picture.mm_per_width
+        mm = next((m for m in (1, 2, 5, 10, 20, 50, 100) if m * per_mm >= 60), 100)
+        left, y = 14.0, self.height() - 14.0
+        box = QRectF(left - 6, y - 22, mm * per_mm + 12, 30)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(t.color("field"))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(QPen(t.color("ink"), 3))
+        painter.drawLine(QPointF(left, y), QPointF(left + mm * per_mm, y))
+        say(painter, QRectF(left, y - 20, 80, 16), f"{mm} mm", px=11, bold=True)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._pressed, self._moved = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._pressed is None:
+            return
+        step = event.position() - self._pressed
+        if self._moved or step.manhattanLength() > 5:
+            self._moved = True
+            self.shift += step
+            self._pressed = event.position()
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._pressed is None:
+            return
+        self._pressed = None
+        if self._moved or self.picture is None or self.image.isNull():
+            return
+        at = event.position()
+        for pin in self.picture.pins:
+            if (self.place(pin.x, pin.y) - at).manhattanLength() < 2 * PIN_PX:
+                self.picked.emit(pin.point)
+                return
+        frame = self.frame()
+        x, y = (at.x() - frame.left()) / frame.width(), (at.y() - frame.top()) / frame.height()
+        if 0 <= x <= 1 and 0 <= y <= 1:
+            self.clicked.emit(x, y)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None or self.image.isNull():
+            return
+        self.zoom_by(ZOOM_STEP if event.angleDelta().y() > 0 else 1 / ZOOM_STEP, event.position())
+        event.accept()
+
+    def zoom_by(self, factor: float, about: QPointF) -> None:
+        """Zoom about a place of the widget."""
+        new = min(max(self.zoom * factor, 1.0), ZOOM_MOST)
+        middle = QPointF(self.width() / 2, self.height() / 2)
+        self.shift = (
+            (self.shift + middle - about) * (new / self.zoom) + about - middle if new > 1 else QPointF()
+        )
+        self.zoom = new
+        self.update()
+
+
+def latest_words(job: Job, point: str) -> str:
+    """The latest reading at a point, in words."""
+    found = [r for r in log_of(job).touching(point) if r.point == point]
+    if not found:
+        return ""
+    volts = [r for r in found if r.function in (Function.DC_VOLTS, Function.AC_VOLTS)]
+    last = (volts or found)[-1]
+    state = job.state(last.state)
+    if last.function is Function.HEARD:
+        return "listened to"
+    return f"{format_quantity(last.value.nominal, FUNCTION_UNITS[last.function])} {last.function.value}, {state.name if state else '?'}"
+
+
+class Pictures(QWidget):
+    """The pictures of a job. `edited` carries a Change; `refused` one sentence; `point_picked` an address."""
+
+    edited = pyqtSignal(object)
+    refused = pyqtSignal(str)
+    point_picked = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.board = Board()
+        self.list, self.point, self.does = QComboBox(), QComboBox(), QComboBox()
+        for widget, name, accessible in (
+            (self.list, "picture", "Picture"), (self.point, "pin_point", "Point to pin"), (self.does, "click_does", "What a click does"),
+        ):  # fmt: skip
+            widget.setObjectName(name)
+            widget.setAccessibleName(accessible)
+        for words, key in (
+            ("a click pins", "pin"),
+            ("a click takes the pin off", "unpin"),
+            ("two clicks set the scale", "scale"),
+        ):
+            self.does.addItem(words, key)
+        self.list.setMinimumWidth(170)
+        self.add = QPushButton("Add…")
+        self.add.setObjectName("add_picture")
+        self.remove = QPushButton("Take out")
+        self.remove.setObjectName("remove_picture")
+        row = QHBoxLayout()
+        for item in (self.list, self.add, self.remove, self.does, self.point):
+            row.addWidget(item)
+        row.addStretch(1)
+        self.hint = QLabel("Wheel: zoom. Drag: move. Click a pin: its point on the bench strip.")
+        self.hint.setObjectName("dim")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addLayout(row)
+        layout.addWidget(self.board, 1)
+        layout.addWidget(self.hint)
+        self.list.currentIndexChanged.connect(lambda _k: self._fill())
+        self.does.currentIndexChanged.connect(lambda _k: self._does_chosen())
+        self.add.clicked.connect(self.ask_add)
+        self.remove.clicked.connect(self._remove)
+        self.board.clicked.connect(self._clicked)
+        self.board.picked.connect(self._pin_picked)
+        self.folder: Path | None = None
+        self._job: Job | None = None
+        self._images: dict[tuple[str, int], QImage] = {}
+
+    def show_job(self, job: Job, folder: Path | None) -> None:
+        """Show the pictures of a job, whose files lie under a folder."""
+        self._job, self.folder = job, folder
+        fill_combo(self.list, [(p.name, p.id) for p in job.pictures])
+        fill_combo(self.point, [(t.name, f"{HOST}.{t.id}") for t in job.host.terminals])
+        self._fill()
+
+    def picture(self) -> Picture | None:
+        """The picture on view."""
+        if self._job is None:
+            return None
+        return next((p for p in self._job.pictures if p.id == self.list.currentData()), None)
+
+    def _fill(self) -> None:
+        if self._job is not None:
+            picture = self.picture()
+            self.board.show_picture(self._job, picture, self._image(picture) if picture else QImage())
+
+    def _image(self, picture: Picture) -> QImage:
+        key = (picture.sha256, picture.page)
+        if key not in self._images:
+            path = (self.folder or Path()) / picture.file
+            self._images[key] = load_image(path, picture.page) if path.is_file() else QImage()
+        return self._images[key]
+
+    def ask_add(self) -> None:
+        """Ask for files and add them."""
+        if self.folder is None:
+            self.refused.emit("save the job first: its pictures lie in a folder beside it")
+            return
+        for path in ask.picture_paths(self, str(self.folder)):
+            self.add_file(path)
+
+    def add_file(self, path: Path) -> None:
+        """Add a photo, or every page of a PDF; its file is copied beside the job unless it lies there already."""
+        if self.folder is None or self._job is None:
+            return
+        pages = page_count(path)
+        if pages < 0 or (pages == 0 and QImage(str(path)).isNull()):
+            self.refused.emit(f"{path.name} is no picture or PDF that can be read; choose another file")
+            return
+        try:
+            kept = self._beside(path)
+            digest = hashlib.sha256(kept.read_bytes()).hexdigest()
+        except OSError as error:
+            self.refused.emit(
+                f"{path.name} cannot be kept beside the job ({error.strerror}); free or unlock its folder"
+            )
+            return
+        taken = [p.id for p in self._job.pictures]
+        made = []
+        for page in range(1, pages + 1) if pages else (0,):
+            name = f"{path.stem}, page {page}" if page else path.stem
+            new = host_edits.id_of(name, taken)
+            taken.append(new)
+            made.append(
+                Picture(
+                    id=new, name=name, file=kept.relative_to(self.folder).as_posix(), sha256=digest, page=page
+                )
+            )
+        self.edited.emit(Change(f"add {path.name}", partial(_add_all, pictures=tuple(made))))
+        self.list.setCurrentIndex(max(self.list.findData(made[0].id), 0))
+
+    def _beside(self, path: Path) -> Path:
+        assert self.folder is not None
+        if path.resolve().is_relative_to(self.folder.resolve()):
+            return self.folder / path.resolve().relative_to(self.folder.resolve())
+        folder = self.folder / FOLDER
+        folder.mkdir(exist_ok=True)
+        kept = folder / path.name
+        number = 2
+        while kept.exists() and kept.read_bytes() != path.read_bytes():
+            kept = folder / f"{path.stem}-{number}{path.suffix}"
+            number += 1
+        if not kept.exists():
+            shutil.copyfile(path, kept)
+        return kept
+
+    def _remove(self) -> None:
+        picture = self.picture()
+        if picture is not None:
+            self.edited.emit(
+                Change(f"take out {picture.name}", partial(host_edits.remove_picture, picture_id=picture.id))
+            )
+
+    def _does_chosen(self) -> None:
+        self.board.marks = []
+        self.board.update()
+        self.point.setVisible(self.does.currentData() == "pin")
+
+    def _clicked(self, x: float, y: float) -> None:
+        picture = self.picture()
+        if picture is None:
+            return
+        if self.does.currentData() == "pin" and self.point.currentData():
+            edit = partial(
+                host_edits.pin_point, picture_id=picture.id, address=self.point.currentData(), x=x, y=y
+            )
+            self.edited.emit(Change(f"pin {self.point.currentText()}", edit))
+        elif self.does.currentData() == "scale":
+            self.board.marks.append(QPointF(x, y))
+            self.board.update()
+            if len(self.board.marks) == 2:
+                self._ask_scale(picture)
+
+    def _ask_scale(self, picture: Picture) -> None:
+        first, second = self.board.marks
+        self.board.marks = []
+        image = self.board.image
+        across = (second.x() - first.x()) * image.width()
+        down = (second.y() - first.y()) * image.height()
+        part = (across**2 + down**2) ** 0.5 / image.width()
+        mm = ask.number(self, "Scale", "How many millimetres apart are the two places?", 10, 1, 2000)
+        if mm:
+            edit = partial(
+                host_edits.set_scale, picture_id=picture.id, part_of_width=part, millimetres=float(mm)
+            )
+            self.edited.emit(Change(f"scale {picture.name}", edit))
+
+    def _pin_picked(self, address: str) -> None:
+        picture = self.picture()
+        if picture is not None and self.does.currentData() == "unpin":
+            self.edited.emit(
+                Change("take a pin off", partial(host_edits.unpin, picture_id=picture.id, address=address))
+            )
+        else:
+            self.point_picked.emit(address)
+
+
+def _add_all(job: Job, pictures: tuple[Picture, ...]) -> Job:
+    for picture in pictures:
+        job = host_edits.add_picture(job, picture)
+    return job

@@ -1,0 +1,302 @@
+"""The host's points and chain, edited in place: names, roles, places, pads, what they ring out to; stages and states."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from pigtail.desktop import ask
+from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.edits import host as host_edits
+from pigtail.edits.change import Change, Edit
+from pigtail.job.document import HOST, AnyTerminal, Channel, Job, Pin, State, Trait, Use, Way
+from pigtail.job.errors import EditError, JobError
+from pigtail.job.places import Pad, Place
+from pigtail.job.roles import role_of
+from pigtail.job.wiring import star_address
+
+COLUMNS = (
+    "point", "role", "stage", "board", "part, pin", "connector", "pad", "rings to", "alive in", "true of it",
+    "papers say", "found by way of",
+)  # fmt: skip
+
+
+class Points(QWidget):
+    """The table of points. `edited` carries a Change; `refused` one sentence."""
+
+    edited = pyqtSignal(object)
+    refused = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows = RowsModel(COLUMNS)
+        self.table = make_table(self.rows, "points_table", "Points of the host, edited in place", 11)
+        set_widths(self.table, (150, 92, 96, 84, 84, 72, 100, 110, 84, 150, 130))
+        self._job: Job | None = None
+        row = QHBoxLayout()
+        for words, name, run in (
+            ("Add a point…", "add_point", self._add_point), ("Remove the point", "remove_point", self._remove_point),
+            ("Add another place…", "add_place", self._add_place), ("Use the other place", "next_place", self._next_place),
+        ):  # fmt: skip
+            button = QPushButton(words)
+            button.setObjectName(name)
+            button.clicked.connect(run)
+            row.addWidget(button)
+        row.addStretch(1)
+        hint = QLabel(
+            "Type over any cell. Role: audio in, audio out, rail, return, control, digital, video; behind it left, right, "
+            "low way, high way, turned round, headphones, speaker. "
+            "True of it: words such as shared, not shared, bridge-tied, feedback, equalised."
+        )
+        hint.setObjectName("dim")
+        hint.setWordWrap(True)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(hint)
+        layout.addWidget(self.table, 1)
+        layout.addLayout(row)
+
+    def show_job(self, job: Job) -> None:
+        """Show the points of a job's host."""
+        self._job = job
+        stages = {p: s.name for s in job.host.stages for p in s.points}
+        self.rows.show_rows([self._row(job, t, stages.get(t.id, "")) for t in job.host.terminals])
+
+    def _row(self, job: Job, terminal: AnyTerminal, stage: str) -> tuple[Cell, ...]:
+        address = f"{HOST}.{terminal.id}"
+        place = terminal.place
+        part = " ".join(x for x in (place.part, place.pin) if x)
+        socket = (
+            f"{place.connector}-{place.position}" if place.connector and place.position else place.connector
+        )
+        target = job.terminal(f"{HOST}.{terminal.rings_to}")
+        states = "; ".join(s.name for s in job.host.states if s.id in terminal.states) or "all"
+        said = [t.value for t in terminal.traits] + [f"not {t.value}" for t in terminal.lacks]
+        others = "; ".join(p.text() for p in terminal.alternatives)
+
+        set_point = partial(partial, host_edits.set_point, address=address)
+
+        def cell(text: str, make: Callable[[str], tuple[str, Edit]], tip: str = "") -> Cell:
+            return Cell(text, edit=partial(self._typed, make), use="ink" if text else "unknown", tip=tip)
+
+        return (
+            cell(terminal.name, lambda t: (f"call it {t}", partial(host_edits.set_point, address=address, name=t.strip()))),
+            cell(_role(terminal), lambda t: (f"role {t}", _role_edit(address, t))),
+            cell(stage, lambda t: (f"put on {t}", partial(host_edits.put_on_stage, address=address, stage_id=_stage(job, t)))),
+            cell(place.board, lambda t: (f"board {t}", partial(host_edits.set_place, address=address, board=t.strip()))),
+            cell(part, lambda t: (f"part {t}", _part_edit(address, t))),
+            cell(socket, lambda t: (f"connector {t}", _socket_edit(address, t))),
+            cell(_pad(place.pad), lambda t: (f"pad {t}", partial(host_edits.set_place, address=address, pad=_pad_of(t))), others),
+            cell(target.name if target else "", lambda t: (f"rings to {t}", set_point(rings_to=_point_id(job, t)))),
+            cell(states, lambda t: (f"alive in {t}", partial(host_edits.set_point, address=address, states=_states(job, t)))),
+            cell("; ".join(said), lambda t: (f"true of it: {t}", _traits_edit(address, t))),
+            cell(terminal.papers, lambda t: (f"papers say {t}", partial(host_edits.set_point, address=address, papers=t.strip()))),
+            cell(" → ".join(terminal.path), lambda t: ("found by way of", partial(host_edits.set_point, address=address, path=_path(t)))),
+        )  # fmt: skip
+
+    def _typed(self, make: Callable[[str], tuple[str, Edit]], text: str) -> None:
+        try:
+            words, edit = make(text)
+        except JobError as error:
+            self.refused.emit(str(error))
+            return
+        self.edited.emit(Change(words, edit))
+
+    def chosen(self) -> str:
+        """Address of the point chosen, empty for none."""
+        row = self.table.currentIndex().row()
+        if self._job is None or not 0 <= row < len(self._job.host.terminals):
+            return ""
+        return f"{HOST}.{self._job.host.terminals[row].id}"
+
+    def _add_point(self) -> None:
+        name = ask.line(self, "Add a point", "What is it called?")
+        if name and self._job is not None:
+            made = Pin(
+                id=host_edits.id_of(name, [t.id for t in self._job.host.terminals]),
+                name=name,
+                return_to=star_address(self._job).partition(".")[2],
+            )
+            self.edited.emit(Change(f"add {name}", partial(host_edits.add_point, terminal=made)))
+
+    def _remove_point(self) -> None:
+        if address := self.chosen():
+            self.edited.emit(Change("remove a point", partial(host_edits.remove_point, address=address)))
+        else:
+            self.refused.emit("choose a point in the table first")
+
+    def _next_place(self) -> None:
+        address = self.chosen()
+        terminal = self._job.terminal(address) if self._job and address else None
+        if terminal is None or not terminal.alternatives:
+            self.refused.emit("no other place on the net of this point is known")
+            return
+        self.edited.emit(
+            Change(
+                "use another place on the net", partial(host_edits.use_alternative, address=address, index=0)
+            )
+        )
+
+    def _add_place(self) -> None:
+        address = self.chosen()
+        if not address:
+            self.refused.emit("choose a point in the table first")
+            return
+        text = ask.line(
+            self,
+            "Another place on the same net",
+            "Board; part and pin; kind of pad (main board; R31; 0603 end)",
+        )
+        if text:
+            try:
+                place = _place(text)
+            except JobError as error:
+                self.refused.emit(str(error))
+                return
+            self.edited.emit(
+                Change(
+                    f"another place: {text}",
+                    partial(host_edits.add_alternative, address=address, place=place),
+                )
+            )
+
+
+#: What may stand behind the role of a point that carries sound: the word, the field, its value.
+SOUND = {
+    **{c.value: ("channel", c) for c in Channel},
+    **{w.value: ("way", w) for w in Way},
+    **{u.value: ("use", u) for u in Use},
+    "turned round": ("inverted", True),
+    "not turned round": ("inverted", False),
+}
+
+
+def _role(terminal: AnyTerminal) -> str:
+    usual = {"channel": Channel.MONO, "way": Way.FULL, "use": Use.LINE, "inverted": False}
+    words = [
+        w for w, (field, value) in SOUND.items() if getattr(terminal, field, None) == value != usual[field]
+    ]
+    return ", ".join((role_of(terminal), *words))
+
+
+def _role_edit(address: str, text: str) -> Edit:
+    role, *words = (p.strip().lower() for p in text.split(","))
+
+    def edit(job: Job) -> Job:
+        job = host_edits.set_role(job, address, role)
+        changes: dict[str, object] = {}
+        for word in words:
+            if word not in SOUND:
+                raise EditError(
+                    f"“{word}” is not known of a point; write any of {', '.join(SOUND)}", value=word
+                )
+            field, value = SOUND[word]
+            changes[field] = value
+        return host_edits.set_point(job, address, **changes) if changes else job
+
+    return edit
+
+
+def _part_edit(address: str, text: str) -> Edit:
+    part, _, pin = text.strip().replace(" pin ", " ").partition(" ")
+    return partial(host_edits.set_place, address=address, part=part, pin=pin.strip())
+
+
+def _socket_edit(address: str, text: str) -> Edit:
+    name, _, position = text.strip().rpartition("-")
+    if not position.isdigit() or not name:
+        return partial(host_edits.set_place, address=address, connector=text.strip(), position=0)
+    return partial(host_edits.set_place, address=address, connector=name, position=int(position))
+
+
+def _pad(pad: Pad) -> str:
+    return "" if pad is Pad.UNKNOWN else pad.value
+
+
+def _pad_of(text: str) -> Pad:
+    lowered = text.strip().lower()
+    for pad in Pad:
+        if lowered and (pad.value.lower().startswith(lowered) or lowered in pad.value.lower()):
+            return pad
+    if not lowered:
+        return Pad.UNKNOWN
+    raise EditError(f"“{text}” is no kind of pad; write one of {', '.join(p.value for p in Pad)}", value=text)
+
+
+def _stage(job: Job, text: str) -> str:
+    lowered = text.strip().lower()
+    for stage in job.host.stages:
+        if lowered in (stage.id, stage.name.lower()):
+            return stage.id
+    if not lowered:
+        return ""
+    raise EditError(
+        f"there is no stage “{text}”; write one of {', '.join(s.name for s in job.host.stages)}", value=text
+    )
+
+
+def _point_id(job: Job, text: str) -> str:
+    lowered = text.strip().lower()
+    for terminal in job.host.terminals:
+        if lowered in (terminal.id, terminal.name.lower()):
+            return terminal.id
+    if not lowered:
+        return ""
+    raise EditError(f"there is no point “{text}”", value=text)
+
+
+def _states(job: Job, text: str) -> tuple[str, ...]:
+    if text.strip().lower() in ("", "all"):
+        return ()
+    found = []
+    for word in text.split(";"):
+        state = _state(job.host.states, word)
+        found.append(state.id)
+    return tuple(found)
+
+
+def _state(states: tuple[State, ...], text: str) -> State:
+    lowered = text.strip().lower()
+    for state in states:
+        if lowered in (state.id, state.name.lower()) or (lowered and state.name.lower().startswith(lowered)):
+            return state
+    raise EditError(
+        f"there is no state “{text.strip()}”; write one of {', '.join(s.name for s in states)}", value=text
+    )
+
+
+def _traits_edit(address: str, text: str) -> Edit:
+    """Traits typed as words: each that is named is true of the point, or not with a “not” before it."""
+    wanted: dict[Trait, bool] = {}
+    for phrase in filter(None, (p.strip().lower() for p in text.split(";"))):
+        negative = phrase.startswith("not ")
+        word = phrase.removeprefix("not ").strip()
+        trait = next((t for t in Trait if word in t.value or word.replace(" ", "-") in t.value), None)
+        if trait is None:
+            raise EditError(
+                f"“{word}” is not known; write one of {'; '.join(t.value for t in Trait)}", value=word
+            )
+        wanted[trait] = not negative
+
+    def edit(job: Job) -> Job:
+        for trait in Trait:
+            job = host_edits.set_trait(job, address, trait, wanted.get(trait))
+        return job
+
+    return edit
+
+
+def _path(text: str) -> tuple[str, ...]:
+    """The way by which a point was found on paper: block diagram → chip → pin → nearest place."""
+    return tuple(p.strip() for p in text.replace("->", "→").split("→") if p.strip())
+
+
+def _place(text: str) -> Place:
+    """A place typed as board; part and pin; kind of pad. Raises EditError for a pad that is none."""
+    parts = [p.strip() for p in text.split(";")]
+    board, spot, pad = (*parts, "", "")[:3] if len(parts) > 1 else ("", parts[0], "")
+    part, _, pin = spot.replace(" pin ", " ").partition(" ")
+    return Place(board=board, part=part, pin=pin.strip(), pad=_pad_of(pad))

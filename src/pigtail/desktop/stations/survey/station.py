@@ -1,0 +1,389 @@
+"""Survey: the host's chain with its points, the pigtail hanging from those that are used, and all that is known."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, QSize
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QStackedWidget, QVBoxLayout
+
+from pigtail.desktop import theme
+from pigtail.desktop.fields import read_known
+from pigtail.desktop.stations.base import Align, Painting, Station, say, wire
+from pigtail.desktop.stations.survey.chain import ChainTables
+from pigtail.desktop.stations.survey.hazard import Hazard
+from pigtail.desktop.stations.survey.pictures import Pictures
+from pigtail.desktop.stations.survey.points import Points
+from pigtail.desktop.stations.survey.sweep import SweepTable
+from pigtail.desktop.tables import Cell, Lazy, RowsModel, make_table, set_widths
+from pigtail.desktop.wants import Probes
+from pigtail.edits.change import Change, Edit
+from pigtail.edits.values import set_ambient, set_path, set_supply, set_value
+from pigtail.job.derive import observed
+from pigtail.job.document import HOST, Job, Reading, SupplyClass
+from pigtail.job.quantities import PATH_RESISTANCE, quantities
+from pigtail.job.reading_import import text_of
+from pigtail.studies.survey.found import SurveyFound
+from pigtail.units import Basis, KnownError, UnreadableError, format_known, format_quantity
+from pigtail.units.known import Known
+
+if TYPE_CHECKING:
+    from pigtail.studies.found import Studies
+
+#: How strong a value's basis is, as a word of colour: what was measured stands out, what is not known too.
+BASIS_USES = {
+    "measured": "good",
+    "documented": "accent",
+    "typical": "dim",
+    "guessed": "watch",
+    "unknown": "unknown",
+}
+
+
+class ChainPicture(Painting):
+    """The stages in order, their points beneath, marked by whether they are used and whether they were read."""
+
+    def __init__(self) -> None:
+        super().__init__("chain", QSize(420, 190))
+        self.job: Job | None = None
+        self.used: frozenset[str] = frozenset()
+        self.read: frozenset[str] = frozenset()
+
+    def show_chain(self, job: Job) -> None:
+        """Show the chain of a job's host."""
+        from pigtail.job.wiring import confirmed, used_points
+
+        self.job = job
+        self.used = frozenset(used_points(job))
+        self.read = frozenset(a for a in job.addresses() if confirmed(job, a))
+        stages = ", ".join(s.name for s in job.host.stages)
+        self.describe(
+            f"{job.host.name}: {stages}. Points of the plan: {len(self.used)}, read: {len(self.used & self.read)}"
+        )
+
+    def paint(self, painter: QPainter, box: QRectF) -> None:
+        if self.job is None:
+            return
+        job, t = self.job, theme.current()
+        say(
+            painter,
+            QRectF(box.left(), box.top(), box.width(), 16),
+            f"{job.host.name} and the pigtail",
+            bold=True,
+            px=12,
+        )
+        legend = QRectF(box.left(), box.top(), box.width(), 16)
+        say(
+            painter,
+            legend,
+            "filled: read with the meter · hollow: on paper only",
+            use="dim",
+            px=10,
+            align=Align.AlignRight | Align.AlignVCenter,
+        )
+        stages = job.host.stages
+        if not stages:
+            return
+        gap = 18.0
+        width = (box.width() - gap * (len(stages) - 1)) / len(stages)
+        top, height = box.top() + 24, 34.0
+        bus = box.bottom() - 34
+        painter.setPen(QPen(t.color("line"), 2))
+        painter.drawLine(QPointF(box.left(), top + height / 2), QPointF(box.right(), top + height / 2))
+        hanging: list[QPointF] = []
+        for k, stage in enumerate(stages):
+            rect = QRectF(box.left() + k * (width + gap), top, width, height)
+            painter.setPen(QPen(t.color("dim"), 1.5))
+            painter.setBrush(t.color("field"))
+            painter.drawRoundedRect(rect, 4, 4)
+            say(painter, rect.adjusted(4, 0, -4, 0), stage.name, bold=True, px=12, align=Align.AlignCenter)
+            hanging += self._points(painter, rect, stage.points, bus)
+        self._pigtail(painter, box, bus, hanging)
+
+    def _points(self, painter: QPainter, rect: QRectF, points: tuple[str, ...], bus: float) -> list[QPointF]:
+        """The points of a stage under it; returns where the used ones hang down."""
+        assert self.job is not None
+        t = theme.current()
+        hanging = []
+        for k, point in enumerate(points):
+            address = f"{HOST}.{point}"
+            y = rect.bottom() + 15 + 21 * k
+            at = QPointF(rect.left() + 12, y)
+            used, read = address in self.used, address in self.read
+            color = t.color("copper") if used else t.color("dim")
+            if used:
+                wire(painter, [at, QPointF(at.x(), bus)], width=2.0)
+                hanging.append(QPointF(at.x(), bus))
+            painter.setPen(QPen(color, 2))
+            painter.setBrush(color if read else t.color("panel"))
+            painter.drawEllipse(at, 5, 5)
+            name = self.job.label(address)
+            say(
+                painter,
+                QRectF(at.x() + 10, y - 9, rect.width() - 24, 18),
+                name,
+                px=11,
+                bold=used,
+                use="ink" if used else "dim",
+                middle=True,
+            )
+        return hanging
+
+    def _pigtail(self, painter: QPainter, box: QRectF, bus: float, hanging: list[QPointF]) -> None:
+        assert self.job is not None
+        names = " + ".join(m.name for m in self.job.modules) or "no module yet"
+        label = QRectF(box.left(), bus + 6, box.width(), 26)
+        if hanging:
+            first, last = min(p.x() for p in hanging), max(p.x() for p in hanging)
+            wire(painter, [QPointF(first, bus), QPointF(max(last, first + 60), bus)], width=4.0)
+            label = QRectF(first, bus + 8, box.right() - first, 22)
+        say(painter, label, f"pigtail to: {names}", bold=True, px=12, use="ink" if hanging else "dim")
+
+
+#: What the Survey can show besides its picture: words, and the page they stand for.
+PAGES = (
+    "what is known",
+    "readings taken",
+    "chain and states",
+    "points and places",
+    "connector sweep",
+    "photos and papers",
+    "before touching",
+)
+KNOWN, LOG, STAGES, POINTS, SWEEP, PICTURES, HAZARD = range(len(PAGES))
+
+
+class SurveyStation(Station):
+    """The Survey station. It wants the probes set."""
+
+    key = "survey"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.chain = ChainPicture()
+        self.supply = QComboBox()
+        self.supply.setObjectName("supply_class")
+        self.supply.setAccessibleName("How the host is fed")
+        for item in SupplyClass:
+            self.supply.addItem(item.value, item)
+        self.supply.activated.connect(self._supply_chosen)
+        self.caution = QLabel()
+        self.caution.setObjectName("caution")
+        self.caution.setWordWrap(True)
+        self.rows = RowsModel(("terminal", "what", "on paper", "counts", "basis", "from"))
+        self.table = make_table(
+            self.rows, "known_table", "What is known of each terminal; edit the column on paper", 5
+        )
+        set_widths(self.table, (138, 148, 150, 144, 88))
+        self.view = QComboBox()
+        self.view.setObjectName("survey_view")
+        self.view.setAccessibleName("What the table lists")
+        for words in PAGES:
+            self.view.addItem(words)
+        self.view.currentIndexChanged.connect(lambda _k: self._fill())
+        self.log = RowsModel(("no.", "when", "point", "against", "state", "reading", "note"))
+        self.log_table = make_table(self.log, "log_table", "Readings taken; Ctrl+D strikes the chosen one", 6)
+        set_widths(self.log_table, (42, 130, 130, 130, 96, 176))
+        self.stages, self.points, self.sweep = ChainTables(), Points(), SweepTable()
+        self.pictures, self.hazard = Pictures(), Hazard()
+        panels = (self.stages, self.points, self.sweep, self.pictures, self.hazard)
+        for panel in panels:
+            panel.edited.connect(self.edited)
+            panel.refused.connect(self.refused)
+        self.sweep.probe.connect(lambda ask: self.wants.emit(Probes(ask)))
+        self.pictures.point_picked.connect(self._point_picked)
+        self.pages = QStackedWidget()
+        for page in (self.table, self.log_table, *panels):
+            self.pages.addWidget(page)
+        self._job: Job | None = None
+        self._measured: Job | None = None
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        row = QHBoxLayout()
+        fed = QLabel("Fed by")
+        fed.setBuddy(self.supply)
+        row.addWidget(fed)
+        row.addWidget(self.supply)
+        row.addWidget(self.caution, 1)
+        below = QHBoxLayout()
+        words = QLabel("List")
+        words.setBuddy(self.view)
+        below.addWidget(words)
+        self.view.setMinimumWidth(180)
+        below.addWidget(self.view)
+        self.note = QLabel(
+            "Type over a value on paper (47k ±10 %, 22.8 .. 24 .. 25.2 V); readings come in below."
+        )
+        self.note.setObjectName("dim")
+        below.addWidget(self.note)
+        below.addStretch(1)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(8)
+        layout.addLayout(row)
+        layout.addWidget(self.chain, 4)
+        layout.addLayout(below)
+        layout.addWidget(self.pages, 5)
+
+    def show_job(self, job: Job, studies: Studies) -> None:
+        from pigtail.catalogue.cautions import CAUTIONS
+
+        self._job, self._measured = job, studies.of(SurveyFound).job or job
+        self.supply.setCurrentIndex(self.supply.findData(job.host.supply))
+        cautions = CAUTIONS[job.host.supply]
+        self.caution.setText(cautions[0])
+        self.caution.setToolTip("\n".join(cautions))
+        self.caution.setStyleSheet(f"color: {theme.current().stop}; font-weight: bold;")
+        self.chain.show_chain(job)
+        self._fill()
+
+    def _fill(self) -> None:
+        page = self.view.currentIndex()
+        self.pages.setCurrentIndex(page)
+        self.chain.setVisible(page in (KNOWN, LOG, STAGES, HAZARD))
+        self.note.setVisible(page == KNOWN)
+        if self._job is None or self._measured is None:
+            return
+        fill: dict[int, Callable[[], None]] = {
+            KNOWN: partial(self._show_known, self._job, self._measured),
+            LOG: partial(self._show_log, self._job),
+            STAGES: partial(self.stages.show_job, self._job),
+            POINTS: partial(self.points.show_job, self._job),
+            SWEEP: partial(self.sweep.show_job, self._job),
+            PICTURES: partial(self.pictures.show_job, self._job, self.folder()),
+            HAZARD: partial(self.hazard.show_job, self._job),
+        }
+        fill[page]()
+
+    def _show_known(self, job: Job, measured: Job) -> None:
+        self.rows.show_rows(self._known_rows(job, measured))
+
+    def _show_log(self, job: Job) -> None:
+        self.log.show_rows(Lazy(len(job.readings), lambda row: self._log_row(job, job.readings[row])))
+
+    def _point_picked(self, address: str) -> None:
+        from pigtail.job.ask import Ask
+        from pigtail.job.wiring import first_function, probe_against
+        from pigtail.studies.taps.protocol import open_checks
+
+        if self._job is None:
+            return
+        still = open_checks(self._job, address)
+        if still:
+            self.wants.emit(Probes(still[0]))
+        else:
+            function = first_function(self._job, address)
+            against = probe_against(self._job, address)
+            again = Ask(address, against, self._job.working_state(), function, "read it again")
+            self.wants.emit(Probes(again))
+
+    def _known_rows(self, job: Job, measured: Job) -> list[tuple[Cell, ...]]:
+        rows = []
+        for device_id, device in job.devices():
+            for terminal in device.terminals:
+                address = f"{device_id}.{terminal.id}"
+                real = measured.terminal(address)
+                for item in quantities(terminal):
+                    make = partial(_value_edit, address, item.field)
+                    edit = partial(self._typed, item.words, item.unit, make)
+                    paper, counts = getattr(terminal, item.field), getattr(real, item.field)
+                    rows.append(_row(job.label(address), item.words, paper, counts, edit))
+            for path in device.paths:
+                real_device = measured.device(device_id)
+                real_path = next(p for p in real_device.paths if p.id == path.id) if real_device else path
+                names = {t.id: t.name for t in device.terminals}
+                words = f"{names[path.a]} to {names[path.b]}"
+                make = partial(_path_edit, device_id, path.id)
+                edit = partial(self._typed, PATH_RESISTANCE.words, PATH_RESISTANCE.unit, make)
+                rows.append(_row(device.name, words, path.resistance, real_path.resistance, edit))
+        for o in observed(job):
+            ends = f"{job.label(o.a)} to {job.label(o.b)}"
+            cells = _row(ends, o.words, None, o.value, None)
+            rows.append((*cells[:2], Cell("–", use="dim"), *cells[3:]))
+        typed = partial(self._typed, "temperature inside the case", "°C", _ambient_edit)
+        ambient = _row("inside the case", "temperature", job.ambient, job.ambient, typed)
+        return [*rows, ambient]
+
+    def _log_row(self, job: Job, r: Reading) -> tuple[Cell, ...]:
+        state = job.state(r.state)
+        value = f"{r.function.value} {text_of(r.function, r.value.nominal)}{_clipped(r)}"
+        use = "dim" if r.struck else "ink"
+        note = f"struck; {r.note}".strip("; ") if r.struck else r.note
+        if r.corrects:
+            note = f"corrects {r.corrects}; {note}".strip("; ")
+        texts = (
+            r.id,
+            r.when.replace("T", " "),
+            job.label(r.point),
+            job.label(r.against),
+            state.name if state else "?",
+            value,
+            note,
+        )
+        return tuple(Cell(text, use=use) for text in texts)
+
+    def chosen_reading(self) -> Reading | None:
+        """The reading chosen in the log, None while the log is not on view."""
+        row = self.log_table.currentIndex().row()
+        if self._job is not None and self.log_table.isVisible() and 0 <= row < len(self._job.readings):
+            return self._job.readings[row]
+        return None
+
+    def _supply_chosen(self, index: int) -> None:
+        item = self.supply.itemData(index)
+        self.edited.emit(Change(f"fed by {item.value}", partial(set_supply, supply=item)))
+
+    def _typed(self, words: str, unit: str, make: Callable[[Known | None], Edit], text: str) -> None:
+        """Make an edit of a value typed into the table; “?” and nothing stand for not known."""
+        try:
+            known = read_known("" if text.strip() in ("?", "—") else text, unit, Basis.DOCUMENTED, "typed")
+        except (UnreadableError, KnownError) as error:
+            self.refused.emit(str(error))
+            return
+        self.edited.emit(Change(f"{words} {text}", make(known)))
+
+
+def _clipped(r: Reading) -> str:
+    """What was clipped on for a reading, in words."""
+    words = [
+        f"{format_quantity(known.nominal, known.unit)} {how}"
+        for known, how in ((r.load, "across"), (r.series, "in series"), (r.current, "through"))
+        if known is not None
+    ]
+    words += [f"playing {r.drive}"] if r.drive else []
+    return f" ({', '.join(words)})" if words else ""
+
+
+def _value_edit(address: str, field: str, value: Known | None) -> Edit:
+    return partial(set_value, address=address, field=field, value=value)
+
+
+def _path_edit(device_id: str, path_id: str, value: Known | None) -> Edit:
+    return partial(set_path, device_id=device_id, path_id=path_id, resistance=value)
+
+
+def _ambient_edit(value: Known | None) -> Edit:
+    return partial(set_ambient, ambient=value)
+
+
+def _row(
+    terminal: str, words: str, paper: Known | None, counts: Known | None, edit: Callable[[str], None] | None
+) -> tuple[Cell, ...]:
+    basis = counts.basis.value if counts else "unknown"
+    use = BASIS_USES[basis]
+    shown = format_known(counts) if counts else "?"
+    return (
+        Cell(terminal),
+        Cell(words, use="dim"),
+        Cell(format_known(paper) if paper else "?", edit=edit, use="ink" if paper else "unknown"),
+        Cell(shown, use=use),
+        Cell(basis, use=use),
+        Cell(counts.source if counts else "measure it, or type what the papers say", use="dim"),
+    )
+
+
+STATION = SurveyStation

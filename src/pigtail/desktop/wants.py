@@ -1,0 +1,46 @@
+"""What a station can want of the window, each a type of its own: the window answers a want by its type, whoever has it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, NamedTuple, ParamSpec, TypeVar
+
+if TYPE_CHECKING:
+    from pigtail.job.ask import Ask
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+class Answer(NamedTuple):
+    """An answer of the studies' process: the service, what it is given, what is done with its answer or its failure (which is
+    told in the message line unless said otherwise). A quick one goes through a process that nothing else holds up."""
+
+    service: Callable[..., Any]
+    arguments: tuple[Any, ...]
+    done: Callable[[Any], None]
+    failed: Callable[[BaseException], None] | None = None
+    quick: bool = False
+
+
+class Probes(NamedTuple):
+    """The probes of the bench strip set to a reading."""
+
+    ask: Ask
+
+
+class Paper(NamedTuple):
+    """The sheet: into a folder, or printed."""
+
+    printed: bool
+
+
+Want = Answer | Probes | Paper
+
+
+def answer(
+    service: Callable[P, R], done: Callable[[R], None], *arguments: P.args, **named: P.kwargs
+) -> Answer:
+    """The want of a service's answer, its arguments checked against the service's own."""
+    assert not named, "services are asked by position"
+    return Answer(service, arguments, done)

@@ -1,0 +1,57 @@
+"""All changes of a job: small functions that check their arguments and give a new job."""
+
+from pigtail.edits.change import Change, Edit, checked
+from pigtail.edits.links import (
+    add_link,
+    free_id,
+    lock_part,
+    move_tap,
+    remove_link,
+    replace_link,
+    set_capacitor,
+    set_conductor,
+    set_part,
+    set_parts,
+    set_rating,
+    set_sections,
+)
+from pigtail.edits.values import (
+    add_module,
+    new_job,
+    rename,
+    set_ambient,
+    set_brief,
+    set_name_and_brief,
+    set_path,
+    set_supply,
+    set_value,
+    set_values,
+)
+
+__all__ = [
+    "Change",
+    "Edit",
+    "add_link",
+    "add_module",
+    "checked",
+    "free_id",
+    "lock_part",
+    "move_tap",
+    "new_job",
+    "remove_link",
+    "rename",
+    "replace_link",
+    "set_ambient",
+    "set_brief",
+    "set_capacitor",
+    "set_conductor",
+    "set_name_and_brief",
+    "set_part",
+    "set_parts",
+    "set_path",
+    "set_rating",
+    "set_sections",
+    "set_supply",
+    "set_value",
+    "set_values",
+]

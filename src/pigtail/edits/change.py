@@ -1,0 +1,57 @@
+"""What an edit is: a function that takes a job and gives a new one, or raises EditError with the offending value.
+
+Every edit ends in `checked`, so a job that has been edited can always be saved and opened again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import msgspec
+
+from pigtail.job.check import check_job
+from pigtail.job.document import Job
+from pigtail.job.errors import EditError, JobError, LiveChassisError
+
+Edit = Callable[[Job], Job]
+
+
+class Change(msgspec.Struct, frozen=True):
+    """An edit as the person makes it: what it is called in the history, what it does, and what it turns.
+
+    Changes that turn the same thing in quick succession are one step of the history.
+    """
+
+    words: str
+    edit: Edit
+    turning: str = ""
+
+
+class FeedChange(msgspec.Struct, frozen=True):
+    """A change that can be made to one feed or to those of both channels: `change` takes a job and a keyword `link_id`."""
+
+    words: str
+    change: Callable[..., Job]
+    turning: str = ""
+
+    def on(self, links: tuple[str, ...]) -> Change:
+        """The change made to some feeds, as one step of the history."""
+
+        def edit(job: Job) -> Job:
+            for link_id in links:
+                job = self.change(job, link_id=link_id)
+            return job
+
+        both = " in both channels" if len(links) > 1 else ""
+        return Change(self.words + both, edit, self.turning)
+
+
+def checked(job: Job) -> Job:
+    """The job itself; raises EditError, or LiveChassisError for a wire to a live chassis."""
+    try:
+        check_job(job)
+    except LiveChassisError:
+        raise
+    except JobError as error:
+        raise EditError(str(error), value=error.value) from error
+    return job

@@ -1,0 +1,191 @@
+"""Changing what a link goes through: networks put in and taken out, converters and rails chosen, ports joined."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from msgspec.structs import replace
+
+from pigtail import edits
+from pigtail.catalogue.topologies import Does, does, plain, topology
+from pigtail.edits.usual import NEAR_M, join
+from pigtail.job.document import SIDE_PORTS, Job, Link, Part, Plus, Rail, Section
+from pigtail.job.errors import EditError
+from pigtail.job.wiring import return_address
+
+
+def with_network(job: Job, link: Link, key: str) -> Link:
+    """The feed with one more network: a capacitor before the others (behind a sum), else at the end.
+
+    Raises EditError for one of several inputs.
+    """
+    shape = topology(key)
+    sections = [s for s in link.sections if not does(s, Does.CONDUCTS)]
+    if len(shape.inputs) > 1:
+        raise EditError(
+            f"“{shape.title}” has several inputs; propose the plan again to sum two outputs", value=key
+        )
+    behind_sum = bool(sections) and len(topology(sections[0].topology).inputs) > 1
+    at = int(behind_sum) if Does.BLEEDS in shape.does and Does.PADS not in shape.does else len(sections)
+    sections.insert(at, shape.section())
+    return rejoined(job, link, tuple(sections))
+
+
+def without_network(job: Job, link: Link, index: int) -> Link:
+    """The link with one network taken out; a plain wire is left where it was the only one.
+
+    Raises EditError for the sum.
+    """
+    if len(topology(link.sections[index].topology).inputs) > 1:
+        raise EditError("the sum holds two outputs apart and cannot be taken out", value=index)
+    sections = tuple(s for k, s in enumerate(link.sections) if k != index)
+    return rejoined(job, link, sections or (plain(),))
+
+
+def rejoined(job: Job, link: Link, sections: tuple[Section, ...]) -> Link:
+    """The link with other networks, its ports renamed and its common joined or dropped to suit them.
+
+    A network that it had before keeps what was said of its parts: a locked part all of it, the others rating and polarity.
+    """
+    changed = replace(link, sections=as_held(sections, link.sections))
+    shapes = [topology(s.topology) for s in changed.sections]
+    starts = [j for j in link.joins if j.port not in ("out", *SIDE_PORTS)]
+    joins = [replace(j, port=p) for j, p in zip(starts, shapes[0].inputs, strict=False)]
+    out = [j for j in link.joins if j.port == "out"]
+    joins += out
+    ends = {"com": out[0].terminal if out else "", "back": starts[0].terminal if starts else ""}
+    for port in SIDE_PORTS:
+        if not any(port in s.ports for s in shapes):
+            continue
+        there = next((j for j in link.joins if j.port == port), None)
+        if there is None and port in ends and (back := return_address(job, ends[port])):
+            there = join(port, back, NEAR_M)
+        joins += [there] if there else []
+    return replace(changed, joins=tuple(joins))
+
+
+def as_held(sections: tuple[Section, ...], old: tuple[Section, ...]) -> tuple[Section, ...]:
+    """Networks with what is said of the parts of those whose place they take: each goes by the first of its kind."""
+    held: dict[tuple[str, str], Part] = {}
+    for section in reversed(old):
+        held |= {(section.topology, p.name): p for p in section.parts}
+
+    def like(key: str, part: Part) -> Part:
+        was = held.get((key, part.name))
+        if was is None or was == part:
+            return part
+        if was.locked:
+            return was
+        return replace(
+            part, rating=part.rating or was.rating, plus=was.plus if part.plus is Plus.UNSAID else part.plus
+        )
+
+    return tuple(replace(s, parts=tuple(like(s.topology, p) for p in s.parts)) for s in sections)
+
+
+def link_of(job: Job, link_id: str) -> Link:
+    """A link by its id; raises EditError."""
+    link = job.link(link_id)
+    if link is None:
+        raise EditError(f"there is no link {link_id}", value=link_id)
+    return link
+
+
+def add_network(job: Job, link_id: str, key: str) -> Job:
+    """Edit: put a network into a feed."""
+    return edits.replace_link(job, with_network(job, link_of(job, link_id), key))
+
+
+def drop_network(job: Job, link_id: str, index: int) -> Job:
+    """Edit: take a network out of a feed."""
+    return edits.replace_link(job, without_network(job, link_of(job, link_id), index))
+
+
+def put_head(job: Job, link_id: str, key: str) -> Job:
+    """Edit: hold the outputs of a feed apart by another network."""
+    return put_networks(job, link_id, (topology(key).section(), *link_of(job, link_id).sections[1:]))
+
+
+def set_stage_rail(job: Job, link_id: str, rail: str) -> Job:
+    """Edit: supply the stages of a feed from a rail, or from a supply of their own (empty).
+
+    Raises EditError where no stage needs one.
+    """
+    link = link_of(job, link_id)
+    if not any(topology(s.topology).supplied for s in link.sections):
+        raise EditError(f"{link.name} has no stage that needs a supply", value=link_id)
+    joins = tuple(j for j in link.joins if j.port != "sup")
+    return edits.replace_link(
+        job, replace(link, joins=(*joins, join("sup", rail, NEAR_M)) if rail else joins)
+    )
+
+
+def put_networks(job: Job, link_id: str, sections: tuple[Section, ...]) -> Job:
+    """Edit: put other networks into the place of those of a feed."""
+    return edits.replace_link(job, rejoined(job, link_of(job, link_id), sections))
+
+
+def without_pads(job: Job, link_id: str) -> Job:
+    """Edit: take the pads of a feed out, as when the source is turned down instead."""
+    kept = tuple(s for s in link_of(job, link_id).sections if not does(s, Does.PADS))
+    return put_networks(job, link_id, kept or (plain(),))
+
+
+def put_isolated(job: Job, link: Link, gone: str) -> Job:
+    """Edit: put a feed through a transformer, and leave out the return wire that it makes needless."""
+    return edits.remove_link(edits.replace_link(job, link), gone)
+
+
+def on_each(job: Job, change: Callable[..., Job], links: tuple[str, ...]) -> Job:
+    """Edit: the same change to several links, such as the feeds of both channels."""
+    for link_id in links:
+        job = change(job, link_id=link_id)
+    return job
+
+
+def reconverted(job: Job, link: Link, key: str) -> Link:
+    """The supply link with what converts the supply, or the straight join in its place, by another topology; switches and whatever
+    else stands in it, its joins and its wires stay."""
+    shape = topology(key)
+    straight = Does.CONDUCTS in shape.does
+    kept = [s for s in link.sections if not does(s, Does.CONDUCTS)]
+    at = next((k for k, s in enumerate(kept) if does(s, Does.CONVERTS)), len(kept))
+    before, after = kept[:at], kept[at + 1 :]
+    middle = [] if straight and (before or after) else [shape.section()]
+    return rejoined(job, link, (*before, *middle, *after))
+
+
+def rerailed(job: Job, link: Link, rail: str) -> Link:
+    """The supply link from another rail, everything else as it is."""
+    old = rail_of(job, link)
+    joins = tuple(
+        replace(j, terminal=rail) if j.terminal == old and j.port not in SIDE_PORTS else j for j in link.joins
+    )
+    return replace(link, joins=joins)
+
+
+def set_converter(job: Job, link_id: str, key: str) -> Job:
+    """Edit: make a supply by another converter from the same rail."""
+    link = link_of(job, link_id)
+    rail_of(job, link)
+    return edits.replace_link(job, reconverted(job, link, key))
+
+
+def set_rail(job: Job, link_id: str, rail: str) -> Job:
+    """Edit: take a supply from another rail by the same converter."""
+    return edits.replace_link(job, rerailed(job, link_of(job, link_id), rail))
+
+
+def rail_of(job: Job, link: Link) -> str:
+    """Address of the rail a supply link starts at; raises EditError if it starts at none."""
+    rail = next((j.terminal for j in link.joins if isinstance(job.terminal(j.terminal), Rail)), None)
+    if rail is None:
+        raise EditError(f"{link.name} does not start at a rail of the host", value=link.id)
+    return rail
+
+
+def regauged(job: Job, link_id: str, gauge: int) -> Job:
+    """Edit: make all wires of a link of one gauge [AWG]."""
+    for each in link_of(job, link_id).joins:
+        job = edits.set_conductor(job, link_id, each.port, gauge=gauge)
+    return job

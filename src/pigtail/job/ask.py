@@ -1,0 +1,118 @@
+"""What is asked of a meter: one struct for the protocol, what is next, the strip, bench mode, meters and the sheet."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+import msgspec
+
+from pigtail.job.document import FUNCTION_UNITS, UNPOWERED, Function, Job, Reading
+from pigtail.job.taking import taken
+from pigtail.units import format_quantity
+
+
+class Expected(msgspec.Struct, frozen=True):
+    """What a reading should lie between [unit of its function], in words, and where that comes from."""
+
+    low: float
+    high: float
+    words: str
+    source: str
+
+
+class Ask(msgspec.Struct, frozen=True):
+    """A reading to be taken: the red and the black probe, the host state, what is read and why.
+
+    drive: what is played or injected meanwhile; load [Ω] clipped across the probes, series [Ω] between a generator and the
+    point, current [A] driven through them; settles: what becomes known by it, in words; expected: what it should be.
+    """
+
+    point: str
+    against: str
+    state: str
+    function: Function
+    reason: str = ""
+    drive: str = ""
+    load: float | None = None
+    series: float | None = None
+    current: float | None = None
+    settles: str = ""
+    expected: Expected | None = None
+
+    @property
+    def key(self) -> tuple[object, ...]:
+        """What tells one request from another: all that makes the reading, not why it is taken."""
+        return (
+            self.point, self.against, self.state, self.function, self.drive, self.load, self.series, self.current
+        )  # fmt: skip
+
+    @property
+    def unpowered(self) -> bool:
+        """Whether it is read with the host switched off, unplugged and discharged."""
+        return self.function in UNPOWERED
+
+    def taken(self, job: Job, value: float, when: datetime) -> Reading:
+        """The reading as the log would hold it, with a value [unit of the function]. Raises EditError as `taken` does."""
+        return taken(job, value=value, when=when, **self.setup())
+
+    def setup(self) -> dict[str, Any]:
+        """Where the probes are and what is done meanwhile, by the names that a reading has for them."""
+        return {
+            "point": self.point, "against": self.against, "state": self.state, "function": self.function,
+            "drive": self.drive, "load": self.load, "series": self.series, "current": self.current,
+        }  # fmt: skip
+
+    def answered_by(self, reading: Reading) -> bool:
+        """Whether a reading answers it: between the same points, of the same kind, and if something was to be played, with
+        something played. Ringing out and a resistance answer each other, in whatever state."""
+        rung = (Function.CONTINUITY, Function.RESISTANCE)
+        same = reading.function is self.function or (self.function in rung and reading.function in rung)
+        clipped = all(
+            (getattr(reading, f) is None) is (getattr(self, f) is None) for f in ("load", "series", "current")
+        )
+        return (
+            same
+            and clipped
+            and {reading.point, reading.against} == {self.point, self.against}
+            and (reading.state == self.state or self.function in rung)
+            and (not self.drive or bool(reading.drive))
+        )
+
+
+#: What is clipped on, by the field that holds it: its unit, and how it is said.
+CLIPS = {"load": ("Ω", "across"), "series": ("Ω", "in series"), "current": ("A", "driven through")}
+
+
+def meanwhile(ask: Ask) -> str:
+    """What is clipped on and played, in words that follow what is read; empty where it is the meter alone."""
+    clipped = "".join(
+        f", {format_quantity(value, unit)} {how}"
+        for field, (unit, how) in CLIPS.items()
+        if (value := getattr(ask, field)) is not None
+    )
+    return clipped + (f", playing {ask.drive}" if ask.drive else "")
+
+
+def when_words(job: Job, ask: Ask) -> str:
+    """In which state it is read, in words."""
+    state = job.state(ask.state)
+    return "power off" if ask.unpowered else f"while “{state.name}”" if state else ""
+
+
+def in_words(job: Job, ask: Ask) -> str:
+    """A request as a sentence without its end: `ring out J4-2 to U7-43, power off`, `read DC volts of the 5 V rail against the
+    star, 100 Ω across, while “standby”`."""
+    point, against = job.label(ask.point), job.label(ask.against) if ask.against else "?"
+    place = when_words(job, ask)
+    tail = f", {place}" if ask.unpowered else f" {place}" if place else ""
+    if ask.unpowered:
+        verb = "ring out" if ask.function is Function.CONTINUITY else "read the resistance of"
+        return f"{verb} {point} to {against}{meanwhile(ask)}{tail}"
+    what = "listen to" if ask.function is Function.HEARD else f"read {ask.function.value} of"
+    return f"{what} {point} against {against}{tail}{meanwhile(ask)}"
+
+
+def unit_of(ask: Ask) -> str:
+    """The unit in which its answer is given."""
+    return FUNCTION_UNITS[ask.function]

@@ -1,0 +1,560 @@
+"""The document: what a job holds, as immutable structs.
+
+A terminal is a host point or a module pin; it is addressed as `device.terminal`, the host being `host`.
+Electrical values are `Known` or None when nothing is known yet.
+"""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Callable
+from functools import cached_property
+
+import msgspec
+
+from pigtail.job.places import NOWHERE, Place
+from pigtail.units.known import Known
+
+FORMAT = "pigtail job"
+VERSION = 4
+HOST = "host"
+#: Ports of a link that carry no signal in or out: the common at its end, the source's own return, a stage's supply, what
+#: switches it.
+SIDE_PORTS = ("com", "back", "sup", "ctl")
+
+
+class SupplyClass(enum.Enum):
+    """How the host is fed, which decides its hazards."""
+
+    MAINS_ISOLATED = "mains, isolating transformer"
+    MAINS_SWITCHING = "mains, switch-mode supply"
+    LIVE_CHASSIS = "mains, live chassis"
+    VALVE = "mains, valve stages"
+    ADAPTER_AC = "low-voltage AC adapter"
+    ADAPTER_DC = "low-voltage DC adapter"
+    BATTERY = "battery"
+    UNKNOWN = "not known yet"
+
+
+class Channel(enum.Enum):
+    """Which channel a signal terminal carries."""
+
+    LEFT = "left"
+    RIGHT = "right"
+    MONO = "mono"
+
+
+class Way(enum.Enum):
+    """What part of the music an output carries: all of it, or one way of an active crossover."""
+
+    FULL = "full range"
+    LOW = "low way"
+    HIGH = "high way"
+
+
+class Use(enum.Enum):
+    """What an audio input is: an electronic input, or something that makes sound from the signal."""
+
+    LINE = "line"
+    HEADPHONES = "headphones"
+    SPEAKER = "speaker"
+
+
+class Plus(enum.Enum):
+    """Which way round a polarised capacitor sits in a feed, or that it is not polarised."""
+
+    UNSAID = "not said"
+    SOURCE = "toward the source"
+    INPUT = "toward the input"
+    FILM = "not polarised"
+
+
+class Purpose(enum.Enum):
+    """What a link is for."""
+
+    FEED = "feed"
+    SUPPLY = "supply"
+    RETURN = "return"
+
+
+class Function(enum.Enum):
+    """What a reading measured."""
+
+    DC_VOLTS = "DC volts"
+    AC_VOLTS = "AC volts"
+    RESISTANCE = "resistance"
+    CURRENT = "current"
+    CONTINUITY = "continuity"
+    DIODE = "diode"
+    FREQUENCY = "frequency"
+    TEMPERATURE = "temperature"
+    HEARD = "heard"
+
+
+FUNCTION_UNITS = {
+    Function.DC_VOLTS: "V",
+    Function.AC_VOLTS: "V",
+    Function.RESISTANCE: "Ω",
+    Function.CURRENT: "A",
+    Function.CONTINUITY: "Ω",
+    Function.DIODE: "V",
+    Function.FREQUENCY: "Hz",
+    Function.TEMPERATURE: "°C",
+    Function.HEARD: "",
+}
+#: What was heard while something was injected, by the number a reading keeps it under.
+HEARD = ("nothing", "left", "right", "both")
+#: Read with the host switched off and discharged.
+UNPOWERED = (Function.RESISTANCE, Function.CONTINUITY, Function.DIODE)
+
+
+class Act(enum.Enum):
+    """What a stage of the chain does to the signal that passes through it."""
+
+    SELECT = "selector"
+    SUM = "sums sources"
+    VOLUME = "volume control"
+    MUTE = "mute"
+    AMPLIFY = "power amplifier"
+    PROCESS = "signal processor"
+    DECODE = "decoder"
+    CONVERT = "converter to analog"
+    MODULATE = "modulator"
+
+
+class Trait(enum.Enum):
+    """What may be true of a point and spoils it for one use or another; whether it is, is known or not."""
+
+    FOLLOWS_VOLUME = "follows the volume"
+    BRIDGE_TIED = "one side of a bridge-tied output"
+    POWER_OUTPUT = "after the power amplifier"
+    IN_FEEDBACK = "inside a feedback loop"
+    SHARED = "shared with a mute or selector"
+    ENCODED = "before decoding"
+    ONE_BIT = "a one-bit input of the converter"
+    OTHER_PAIR = "data of another channel pair"
+    WITH_PICTURE = "sound and picture are mixed here"
+    NEEDS_CUT = "needs a track cut or a part removed"
+    NEAR_HAZARD = "near hazardous parts"
+    EQUALISED = "equalised for records"
+    PASSIVE_NODE = "a passive node that carries the host's own signal"
+
+
+class Wire(enum.Enum):
+    """What a digital line carries."""
+
+    DATA = "serial data"
+    BIT_CLOCK = "bit clock"
+    WORD_CLOCK = "word clock"
+    MASTER_CLOCK = "master clock"
+    SPDIF = "consumer digital audio"
+    LOGIC = "logic"
+
+
+class _Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """Base of all records: immutable, keyword arguments, defaults left out of the file."""
+
+
+class Terminal(_Record, frozen=True, kw_only=True, tag_field="role"):
+    """What all terminals share. `states` lists the host states it is alive in; empty means all.
+
+    place and alternatives are places on one net; rings_to is the point that it must ring out to; papers is what the
+    papers say; path the way by which it was found on paper; traits are true of it, lacks are known not to be.
+    """
+
+    id: str
+    name: str
+    place: Place = NOWHERE
+    alternatives: tuple[Place, ...] = ()
+    rings_to: str = ""
+    papers: str = ""
+    path: tuple[str, ...] = ()
+    traits: tuple[Trait, ...] = ()
+    lacks: tuple[Trait, ...] = ()
+    return_to: str = ""
+    states: tuple[str, ...] = ()
+
+    def has(self, trait: Trait) -> bool | None:
+        """Whether a trait is true of the point; None when nobody knows."""
+        return True if trait in self.traits else False if trait in self.lacks else None
+
+
+class AudioOut(Terminal, frozen=True, kw_only=True, tag="audio out"):
+    """An output: an e.m.f. [V rms, full scale] behind an impedance [Ω] with a bias [V DC].
+
+    One way of an active crossover [Hz] carries the music below or above it; inverted: turned round against the other.
+    """
+
+    channel: Channel = Channel.MONO
+    emf: Known | None = None
+    impedance: Known | None = None
+    bias: Known | None = None
+    way: Way = Way.FULL
+    crossover: Known | None = None
+    inverted: bool = False
+
+
+class AudioIn(Terminal, frozen=True, kw_only=True, tag="audio in"):
+    """An input: an impedance [Ω], the level wanted and the level it overloads at [V rms], its own DC [V].
+
+    Headphones and speakers have a sensitivity [dB SPL at 1 mW]; a passive node carries the host's own signal [V rms].
+    """
+
+    channel: Channel = Channel.MONO
+    use: Use = Use.LINE
+    sensitivity: Known | None = None
+    carries: Known | None = None
+    impedance: Known | None = None
+    wanted: Known | None = None
+    overload: Known | None = None
+    dc: Known | None = None
+
+
+class Rail(Terminal, frozen=True, kw_only=True, tag="rail"):
+    """A supply inside the host: voltage [V] behind a resistance [Ω], its limit and what it feeds [A]."""
+
+    voltage: Known | None = None
+    resistance: Known | None = None
+    limit: Known | None = None
+    used: Known | None = None
+
+
+class SupplyIn(Terminal, frozen=True, kw_only=True, tag="supply in"):
+    """A module's supply pin: allowed voltages [V], average and burst current [A]."""
+
+    minimum: Known | None = None
+    maximum: Known | None = None
+    average: Known | None = None
+    burst: Known | None = None
+
+
+class Return(Terminal, frozen=True, kw_only=True, tag="return"):
+    """A place by which current comes back; `star` marks the one that all voltages are told against."""
+
+    star: bool = False
+
+
+class Control(Terminal, frozen=True, kw_only=True, tag="control"):
+    """A line that says what the host is doing: its level while it is active [V] behind an impedance [Ω]."""
+
+    level: Known | None = None
+    impedance: Known | None = None
+
+
+class Digital(Terminal, frozen=True, kw_only=True, tag="digital"):
+    """A digital line: what it carries, and its logic level [V]."""
+
+    wire: Wire = Wire.LOGIC
+    level: Known | None = None
+    impedance: Known | None = None
+
+
+class Video(Terminal, frozen=True, kw_only=True, tag="video"):
+    """A picture signal: its level [V peak to peak] behind an impedance [Ω]."""
+
+    level: Known | None = None
+    impedance: Known | None = None
+
+
+class Pin(Terminal, frozen=True, kw_only=True, tag="pin"):
+    """A pin of which nobody knows yet what it does."""
+
+
+class Direction(enum.Enum):
+    """Which way a terminal works: it gives, it takes, or it does either or neither."""
+
+    GIVES = "gives"
+    TAKES = "takes"
+    EITHER = "either"
+
+
+AnyTerminal = AudioOut | AudioIn | Rail | SupplyIn | Return | Control | Digital | Video | Pin
+
+
+class Path(_Record, frozen=True, kw_only=True):
+    """The resistance [Ω] that a device itself puts between two of its returns."""
+
+    id: str
+    a: str
+    b: str
+    resistance: Known | None = None
+
+
+class Mode(enum.Enum):
+    """What a host state is: off (resistances are read in it, unplugged), standby, on, or the one to play in."""
+
+    OFF = "off"
+    STANDBY = "standby"
+    ON = "on"
+    WORKING = "working"
+
+
+class State(_Record, frozen=True, kw_only=True):
+    """A host state, and what kind of state it is; the retrofit is meant to play in the working one."""
+
+    id: str
+    name: str
+    kind: Mode = Mode.ON
+
+
+class Stage(_Record, frozen=True, kw_only=True):
+    """One stage of the host's signal chain, in order; `points` are the ids of the points on it, `acts` what it does.
+
+    An input on a stage lies before what the stage does, an output after it.
+    """
+
+    id: str
+    name: str
+    domain: str = "analog audio"
+    points: tuple[str, ...] = ()
+    acts: tuple[Act, ...] = ()
+
+
+class Host(_Record, frozen=True, kw_only=True):
+    """The gear being modified.
+
+    reservoir [F] is its largest capacitor, charged to reservoir_volts [V] and discharged by a bleeder [Ω] if it has one.
+    """
+
+    name: str
+    kind: str = ""
+    supply: SupplyClass = SupplyClass.UNKNOWN
+    states: tuple[State, ...] = ()
+    stages: tuple[Stage, ...] = ()
+    terminals: tuple[AnyTerminal, ...] = ()
+    paths: tuple[Path, ...] = ()
+    reservoir: Known | None = None
+    reservoir_volts: Known | None = None
+    bleeder: Known | None = None
+
+
+class Through(_Record, frozen=True, kw_only=True):
+    """A module's own way from one of its inputs to one of its outputs: by how much it amplifies [dB] while powered, and
+    whether it lets the signal pass unpowered (a relay, or nothing between); None when nobody knows."""
+
+    id: str
+    start: str
+    end: str
+    gain: Known | None = None
+    passes: bool | None = None
+
+
+class Module(_Record, frozen=True, kw_only=True):
+    """The thing added."""
+
+    id: str
+    name: str
+    kind: str = ""
+    terminals: tuple[AnyTerminal, ...] = ()
+    paths: tuple[Path, ...] = ()
+    throughs: tuple[Through, ...] = ()
+
+
+class Part(_Record, frozen=True, kw_only=True):
+    """A value of a section's network, by the name it has in the topology (`r1`, `c1`, `efficiency`).
+
+    A locked one stays put in every search and remedy. What it is rated for: a capacitor [V], a resistor [W]; and of a capacitor
+    which way its plus points.
+    """
+
+    name: str
+    value: Known
+    locked: bool = False
+    rating: Known | None = None
+    plus: Plus = Plus.UNSAID
+
+
+class Section(_Record, frozen=True, kw_only=True):
+    """One network of a link: a topology of the catalogue with its part values."""
+
+    topology: str
+    parts: tuple[Part, ...] = ()
+
+
+class Conductor(_Record, frozen=True, kw_only=True):
+    """The wire on a port: gauge [AWG], length [m], whether screened, colour and route."""
+
+    gauge: int = 26
+    length: Known | None = None
+    screened: bool = False
+    colour: str = ""
+    route: str = ""
+
+
+class Join(_Record, frozen=True, kw_only=True):
+    """Which terminal sits on which port of a link, and the wire that takes it there."""
+
+    port: str
+    terminal: str
+    conductor: Conductor = msgspec.field(default_factory=Conductor)
+
+
+class Link(_Record, frozen=True, kw_only=True):
+    """Terminals joined through one or more networks in cascade, for a purpose."""
+
+    id: str
+    name: str
+    purpose: Purpose
+    sections: tuple[Section, ...]
+    joins: tuple[Join, ...]
+
+    def at(self, port: str) -> tuple[str, ...]:
+        """The terminal on a port, or none: `out` is where the link ends, `com` its common, `back` the source's return."""
+        return tuple(j.terminal for j in self.joins if j.port == port)
+
+    @property
+    def starts(self) -> tuple[str, ...]:
+        """The terminals the link starts at: those on the inputs of its first network."""
+        return tuple(j.terminal for j in self.joins if j.port not in ("out", *SIDE_PORTS))
+
+
+class Reading(_Record, frozen=True, kw_only=True):
+    """A measurement as the meter showed it. Never overwritten: a wrong one is struck, kept, and corrected by another.
+
+    load [Ω] was across the two points, series [Ω] between the generator and the point, current [A] driven through them;
+    drive says what was played or injected; instrument is a kind of meter; corrects the id of the reading that it replaces.
+    """
+
+    id: str
+    when: str
+    point: str
+    against: str
+    state: str
+    function: Function
+    value: Known
+    load: Known | None = None
+    series: Known | None = None
+    current: Known | None = None
+    drive: str = ""
+    instrument: str = ""
+    note: str = ""
+    corrects: str = ""
+    struck: bool = False
+
+
+class Pinned(_Record, frozen=True, kw_only=True):
+    """A point pinned on a picture, at x and y as parts of its width and height."""
+
+    point: str
+    x: float
+    y: float
+
+
+class Picture(_Record, frozen=True, kw_only=True):
+    """A photo of a board or a page of the papers: a file beside the job, told by its SHA-256.
+
+    page counts from 1 in a PDF and is 0 in a photo; mm_per_width is how many millimetres its width shows, 0 when unknown.
+    """
+
+    id: str
+    name: str
+    file: str
+    sha256: str
+    page: int = 0
+    mm_per_width: float = 0.0
+    pins: tuple[Pinned, ...] = ()
+
+
+class Brief(_Record, frozen=True, kw_only=True):
+    """What is wanted, in the person's own words."""
+
+    wanted: str = ""
+    notes: str = ""
+
+
+class Job(_Record, frozen=True, kw_only=True, dict=True):
+    """One retrofit: host, modules, links and readings."""
+
+    format: str = FORMAT
+    version: int = VERSION
+    name: str = "Untitled job"
+    brief: Brief = msgspec.field(default_factory=Brief)
+    host: Host
+    modules: tuple[Module, ...] = ()
+    links: tuple[Link, ...] = ()
+    readings: tuple[Reading, ...] = ()
+    pictures: tuple[Picture, ...] = ()
+    meter: str = "handheld"
+    ambient: Known | None = None
+
+    def __reduce__(self) -> tuple[Callable[[bytes], Job], tuple[bytes]]:
+        """Jobs go to the studies' process and back at each edit: packed they are an order quicker than field by field."""
+        return _unpacked, (msgspec.msgpack.encode(self),)
+
+    def device(self, device_id: str) -> Host | Module | None:
+        """The host or a module by its id, or None."""
+        if device_id == HOST:
+            return self.host
+        return next((m for m in self.modules if m.id == device_id), None)
+
+    @cached_property
+    def _by_address(self) -> dict[str, AnyTerminal]:
+        return {f"{d}.{t.id}": t for d, device in self.devices() for t in device.terminals}
+
+    def terminal(self, address: str) -> AnyTerminal | None:
+        """The terminal at an address such as `host.record_in`, or None."""
+        return self._by_address.get(address)
+
+    def addresses(self) -> tuple[str, ...]:
+        """Addresses of all terminals, the host's first."""
+        return tuple(self._by_address)
+
+    def devices(self) -> tuple[tuple[str, Host | Module], ...]:
+        """All devices with their ids, the host first."""
+        return ((HOST, self.host), *((m.id, m) for m in self.modules))
+
+    def link(self, link_id: str) -> Link | None:
+        """A link by its id, or None."""
+        return next((x for x in self.links if x.id == link_id), None)
+
+    def state(self, state_id: str) -> State | None:
+        """A host state by its id, or None."""
+        return next((s for s in self.host.states if s.id == state_id), None)
+
+    def working_state(self) -> str:
+        """Id of the state in which the retrofit is meant to play: the working one, else the last that is not off; empty
+        when the host has no states."""
+        states = self.host.states
+        rank = (Mode.OFF, Mode.STANDBY, Mode.ON)
+        marked = next((s.id for s in states if s.kind is Mode.WORKING), "")
+        return (
+            marked or max(enumerate(states), key=lambda s: (rank.index(s[1].kind), s[0]))[1].id
+            if states
+            else ""
+        )
+
+    def off_state(self) -> str:
+        """Id of the state in which the host is off and resistances are read; empty when it has none."""
+        return next((s.id for s in self.host.states if s.kind is Mode.OFF), "")
+
+    def live_states(self) -> tuple[State, ...]:
+        """The states in which the host has power: all but those that are off."""
+        return tuple(s for s in self.host.states if s.kind is not Mode.OFF)
+
+    def label(self, address: str) -> str:
+        """How a terminal is called on screens and paper: `Record input` or `Receiver · left out`."""
+        device_id, _, _ = address.partition(".")
+        terminal, device = self.terminal(address), self.device(device_id)
+        if terminal is None or device is None:
+            return address
+        return terminal.name if device_id == HOST else f"{device.name} · {terminal.name}"
+
+
+def _unpacked(data: bytes) -> Job:
+    return msgspec.msgpack.decode(data, type=Job)
+
+
+def alive(terminal: AnyTerminal, state: str) -> bool:
+    """Whether a terminal is alive in a host state as the papers say, or, of a measured job, as was read."""
+    return not terminal.states or state in terminal.states
+
+
+_DIRECTIONS: dict[type, Direction] = {
+    AudioOut: Direction.GIVES, Rail: Direction.GIVES, Control: Direction.GIVES, Digital: Direction.GIVES,
+    Video: Direction.GIVES, AudioIn: Direction.TAKES, SupplyIn: Direction.TAKES,
+}  # fmt: skip
+
+
+def direction(terminal: AnyTerminal) -> Direction:
+    """Which way a terminal works."""
+    return _DIRECTIONS.get(type(terminal), Direction.EITHER)

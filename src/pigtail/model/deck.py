@@ -1,0 +1,274 @@
+"""The lines of the deck that a job compiles to: host, modules, links and wires, one netlist for all host states.
+
+Every value of the job is a parameter of the deck by a plain name (`rx_out_left_emf`), so that a study can sample it; what is
+there in a state only is switched by a parameter too (`host_rail_low_present`).
+"""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from pigtail.catalogue.topologies import Topology
+from pigtail.job.document import (
+    HOST,
+    SIDE_PORTS,
+    AnyTerminal,
+    AudioIn,
+    AudioOut,
+    Job,
+    Join,
+    Link,
+    Pin,
+    Purpose,
+    Rail,
+    Return,
+    SupplyIn,
+    Through,
+    Trait,
+)
+from pigtail.job.quantities import PATH_RESISTANCE, THROUGH_GAIN
+from pigtail.job.wiring import addresses_of, return_address, supply_links
+from pigtail.model import subjects
+from pigtail.model.cascade import Network, link_ports, networks, section_inputs
+from pigtail.model.errors import CompileError
+from pigtail.model.estimate import Input
+from pigtail.model.terminals import macro_name, node_name, present, taken, terminal_inputs
+from pigtail.units.wire import OPEN_PAIR_F_PER_M, SCREENED_F_PER_M, ohm_per_m
+
+LENGTH_PLAUSIBLE_M = (0.02, 2.0)
+#: A wire of no length keeps this resistance, so that its current has a name.
+LEAST_WIRE_OHM = 1e-6
+#: Resistance of a module's way through while it passes the signal unfed: a relay's contact.
+CONTACT_OHM = 0.1
+#: A module works from this part of its lowest supply on, and whole from the second; one whose lowest supply is not known as if
+#: it were so many volts.
+WAKES, WHOLE, USUAL_LEAST_V = 0.5, 0.8, 1.0
+
+
+def conductor_input(job: Job, link: Link, join: Join) -> Input:
+    """Length of the wire on a port as an input."""
+    subject = subjects.wire(link.id, join.port)
+    words = f"{link.name}: length of its wire to {job.label(join.terminal)}"
+    return Input(
+        subject.parameter("length"), words, join.conductor.length, LENGTH_PLAUSIBLE_M, subject, "length"
+    )
+
+
+def on_node(device_id: str) -> str:
+    """The node that stands at 1 V while a module is fed."""
+    return f"{device_id}_on"
+
+
+def ramp(volts: str, least: float) -> str:
+    """A relation that goes from 0 to 1 as a supply comes up: `volts` as the deck reads them, the lowest supply [V]."""
+    return f"min(max(({volts}/{least:.6g}-{WAKES:g})/{WHOLE - WAKES:g},0),1)"
+
+
+class Deck:
+    """Collects the lines of a deck, the inputs they use and what differs between states.
+
+    Args: a measured job; everything: all points of the host, not only those that links join; clamps: with the diodes of the
+    modules' pins.
+    """
+
+    def __init__(self, job: Job, *, everything: bool = False, clamps: bool = False) -> None:
+        self.job, self.everything, self.clamps = job, everything, clamps
+        self.joined = {j.terminal for link in job.links for j in link.joins}
+        self.lines: list[str] = []
+        self.switches: dict[str, float] = {"bursting": 0.0, "burst_drive": 0.0}
+        self.inputs: list[Input] = []
+        self.used: dict[str, Topology] = {}
+        self.shown: dict[str, None] = {}
+        self.there: dict[str, AnyTerminal] = {}
+        self.passed = {f"{m.id}.{t.end}" for m in job.modules for t in m.throughs if t.passes}
+        for device_id, _ in job.devices():
+            self.device(device_id)
+        for link in job.links:
+            self.link(link)
+        for module in job.modules:
+            for through in module.throughs:
+                self.through(module.id, through)
+
+    def in_state(self, state: str) -> dict[str, float]:
+        """The switches of what is there in a host state only. Each 0 or 1 [1]."""
+        return {name: float(present(self.job, terminal, state)) for name, terminal in self.there.items()}
+
+    def parameters(self) -> list[str]:
+        """All parameters with their nominal values, as the deck writes them."""
+        values = [f"{i.name}={i.ends[1]:.12g}" for i in self.inputs if i.in_deck]
+        return values + [f"{name}={value:g}" for name, value in self.switches.items()]
+
+    # -- devices --------------------------------------------------------------------------------------------
+
+    def device(self, device_id: str) -> None:
+        """A device: what feeds it, its terminals, the resistances between its returns."""
+        device = self.job.device(device_id)
+        assert device is not None
+        if device_id != HOST:
+            self.fed(device_id)
+        for terminal in device.terminals:
+            address = f"{device_id}.{terminal.id}"
+            if self.everything or device_id != HOST or isinstance(terminal, Return) or address in self.joined:
+                self.terminal(device_id, address, terminal)
+        for path in device.paths:
+            subject = subjects.path(device_id, path.id)
+            name = subject.parameter()
+            names = {t.id: t.name for t in device.terminals}
+            words = f"{device.name}: resistance {names[path.a]} to {names[path.b]}"
+            self.inputs.append(
+                Input(name, words, path.resistance, PATH_RESISTANCE.plausible, subject, "resistance")
+            )
+            a, b = (node_name(self.job, f"{device_id}.{end}") for end in (path.a, path.b))
+            self.lines.append(f"Rp_{name} {a} {b} {{{name}}}")
+
+    def fed(self, device_id: str) -> None:
+        """The node that says whether a module is fed: solved from the volts at the supply pins that the plan joins; a module
+        whose supply is not planned is taken as fed on the bench."""
+        pins, on = self.planned(device_id), on_node(device_id)
+        if not pins:
+            self.lines.append(f"V{on} {on} 0 DC 1")
+            return
+        parts = []
+        for pin in pins:
+            terminal = self.job.terminal(pin)
+            least = terminal.minimum if isinstance(terminal, SupplyIn) else None
+            volts = (
+                f"v({node_name(self.job, pin)},{node_name(self.job, return_address(self.job, pin)) or '0'})"
+            )
+            parts.append(ramp(volts, least.nominal if least and least.nominal > 0 else USUAL_LEAST_V))
+        # the resistance is so small that its thermal noise is nothing beside that of a signal path
+        self.lines += [f"B{on} 0 {on} i={{1k*{'*'.join(parts)}}}", f"R{on} {on} 0 1m"]
+
+    def planned(self, device_id: str) -> list[str]:
+        """The supply pins of a module that the plan joins."""
+        return [p for p in addresses_of(self.job, SupplyIn, device_id) if supply_links(self.job, p)]
+
+    def steps_up(self, rail: AnyTerminal, pin: str) -> bool:
+        """Whether a module's own rail is said to stand above all that its supply pin may have."""
+        gives, most = getattr(rail, "voltage", None), getattr(self.job.terminal(pin), "maximum", None)
+        return gives is not None and most is not None and gives.nominal > most.nominal
+
+    def terminal(self, device_id: str, address: str, terminal: AnyTerminal) -> None:
+        """A terminal by its macro-model; a return or bare pin leaks to node 0, so that the deck has an answer."""
+        node = node_name(self.job, address)
+        if isinstance(terminal, Return | Pin):
+            if node != "0":
+                self.lines.append(f"Rleak_{node} {node} 0 1g")
+            return
+        fed = device_id != HOST
+        macro = macro_name(terminal, fed=fed, passed=address in self.passed)
+        self.inputs += terminal_inputs(self.job, address)
+        reference = node_name(self.job, return_address(self.job, address)) or "0"
+        values = [f"{name}={{{node}_{field}}}" for name, field in taken(terminal).items()]
+        if isinstance(terminal, AudioOut):
+            self.switches[f"{node}_drive"] = 1.0
+            values.append(f"drive={{{'-1*' if terminal.inverted else ''}{node}_drive}}")
+        elif isinstance(terminal, AudioIn):
+            if terminal.has(Trait.PASSIVE_NODE):
+                self.switches[f"{node}_carried"] = 0.0
+                values.append(f"carried={{{node}_carried}}")
+            if terminal.has(Trait.EQUALISED):
+                self.lines.append(f"Xeq_{node} {node} {reference} {node}_heard record_equalised")
+        elif isinstance(terminal, SupplyIn):
+            values += ["bursting={bursting}", "drive={burst_drive}"]
+        if not fed and not isinstance(terminal, SupplyIn):
+            self.switches[f"{node}_present"] = 1.0
+            self.there[f"{node}_present"] = terminal
+            values.append(f"present={{{node}_present}}")
+        self.shown[address] = None
+        nodes = [node, reference]
+        if fed and not isinstance(terminal, SupplyIn):
+            nodes.append(on_node(device_id))
+        pin = self.planned(device_id)[:1] if fed and isinstance(terminal, Rail) else []
+        if pin:
+            macro = "rail_drawn"
+            nodes += [
+                node_name(self.job, pin[0]),
+                node_name(self.job, return_address(self.job, pin[0])) or "0",
+            ]
+            values.append(f"up={int(self.steps_up(terminal, pin[0]))}")
+        self.lines.append(f"X{node} {' '.join(nodes)} {macro} {' '.join(values)}")
+        if self.clamps and fed and isinstance(terminal, AudioIn | AudioOut):
+            self.clamp(device_id, node, reference)
+
+    def clamp(self, device_id: str, node: str, reference: str) -> None:
+        """The diodes from a pin to the module's supply and from its return."""
+        for pin in addresses_of(self.job, SupplyIn, device_id)[:1]:
+            self.switches.setdefault("clamps", 1.0)
+            self.lines.append(
+                f"Xclamp_{node} {node} {reference} {node_name(self.job, pin)} clamps clamps={{clamps}}"
+            )
+
+    def through(self, device_id: str, through: Through) -> None:
+        """A module's own way through: while it is fed its output follows its input, unfed it passes or does not.
+
+        The following is a current into the output's own impedance, which is an e.m.f. beside the module's.
+        """
+        start, end = (f"{device_id}.{t}" for t in (through.start, through.end))
+        subject = subjects.through(device_id, through.id)
+        name, on = subject.parameter(), on_node(device_id)
+        words = f"{self.job.label(start)}: {THROUGH_GAIN.words}"
+        self.inputs.append(Input(name, words, through.gain, THROUGH_GAIN.plausible, subject, "gain"))
+        a, b = node_name(self.job, start), node_name(self.job, end)
+        a_back, b_back = (node_name(self.job, return_address(self.job, x)) for x in (start, end))
+        gain = f"1meg*pow(10,{name}/20)/{b}_impedance"
+        self.lines += [f"Gt_{name} 0 t_{name} {a} {a_back} {{{gain}}}", f"Rt_{name} t_{name} 0 1u"]
+        self.lines.append(f"Bt_{name} {b_back} {b} i={{v(t_{name})*v({on})}}")
+        if through.passes:
+            self.lines.append(f"Bc_{name} {a} {b} i={{v({a},{b})*(1-v({on}))/{CONTACT_OHM:g}}}")
+
+    # -- links ----------------------------------------------------------------------------------------------
+
+    def link(self, link: Link) -> None:
+        """A link: its wires, then its networks. Raises CompileError for a port that its topology has not."""
+        ports = link_ports(link)
+        for join in link.joins:
+            if join.port not in ports:
+                raise CompileError(link, f"there is no port “{join.port}”; it has {', '.join(ports)}")
+            self.wire(link, join)
+        for network in networks(link):
+            self.network(link, network)
+        self.keep_grounded(link, ports)
+
+    def network(self, link: Link, network: Network) -> None:
+        """One network of a link; a stage whose supply is not joined has one of its own, as written in it."""
+        shape = network.shape
+        self.used[shape.key] = shape
+        found = section_inputs(link, network.at)
+        if shape.supplied and not link.at("sup"):
+            found = tuple(replace(i, in_deck=True) if i.field == "supply" else i for i in found)
+            _, plus, minus = shape.probes["supply_v"]
+            self.lines.append(
+                f"Vown_{network.element[1:]} {network.node(plus)} {network.node(minus)} "
+                f"DC {{{network.parameter('supply')}}}"
+            )
+        self.inputs += found
+        names = {p.name for p in shape.parts if not p.outside}
+        values = [f"{i.field}={{{i.name}}}" for i in found if i.field in names]
+        nodes = [network.nodes[p] for p in shape.ports]
+        self.lines.append(f"X{network.element[1:]} {' '.join(nodes)} {shape.key} {' '.join(values)}".rstrip())
+
+    def wire(self, link: Link, join: Join) -> None:
+        """The wire on a port: its resistance by gauge and length, of a signal its capacitance to the return beside it."""
+        length = conductor_input(self.job, link, join)
+        self.inputs.append(length)
+        node, port = node_name(self.job, join.terminal), f"{link.id}_{join.port}"
+        per_m = ohm_per_m(join.conductor.gauge)
+        self.lines.append(f"Rw_{port} {node} {port} {{{per_m:.6g}*{length.name}+{LEAST_WIRE_OHM:g}}}")
+        if link.purpose is Purpose.FEED and join.port not in SIDE_PORTS:
+            side = "com" if join.port == "out" else "back"
+            (common,) = (
+                link.at(side)
+                or (link.at("com") if not link.at("back") else ())
+                or (return_address(self.job, join.terminal),)
+            )
+            back = node_name(self.job, common) or "0"
+            farad_per_m = SCREENED_F_PER_M if join.conductor.screened else OPEN_PAIR_F_PER_M
+            self.lines.append(f"Cw_{port} {port} {back} {{{farad_per_m:g}*{length.name}}}")
+
+    def keep_grounded(self, link: Link, ports: tuple[str, ...]) -> None:
+        """A port that nothing is joined to leaks to node 0, so that the deck has an answer."""
+        joined = {j.port for j in link.joins}
+        for port in ports:
+            if port not in joined and port != "sup":
+                self.lines.append(f"Rleak_{link.id}_{port} {link.id}_{port} 0 1g")

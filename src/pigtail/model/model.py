@@ -1,0 +1,101 @@
+"""The electrical model of a measured job: compiled once, solved once in each host state, shared by whatever asks."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import numpy as np
+
+from pigtail.circuit import Solution
+from pigtail.job.document import AudioOut, Job, Rail, SupplyIn
+from pigtail.job.measured import Measured
+from pigtail.job.wiring import addresses_of
+from pigtail.model.netlist import Netlist, compile_job
+
+#: A module counts as fed from this level of its `on` node.
+FED = 0.5
+
+
+class Model:
+    """What a measured job compiles to.
+
+    `papers` is the job as it was written down, `job` the same with its readings applied: what is solved.
+    """
+
+    def __init__(self, measured: Measured) -> None:
+        self.measured = measured
+        self._netlists: dict[str, Netlist] = {}
+
+    @classmethod
+    def of(cls, papers: Job) -> Model:
+        """The model of a job as it was written down."""
+        return cls(Measured(papers))
+
+    @property
+    def papers(self) -> Job:
+        """The job as it was written down."""
+        return self.measured.papers
+
+    @property
+    def job(self) -> Job:
+        """The job as it was measured."""
+        return self.measured.job
+
+    def netlist(self, state: str = "") -> Netlist:
+        """The netlist in a host state, in the working one unless another is named. Raises CompileError, CatalogueError."""
+        state = state or self.job.working_state()
+        if state not in self._netlists:
+            any_other = next(iter(self._netlists.values()), None)
+            self._netlists[state] = (
+                any_other.in_state(state)
+                if any_other is not None and state in any_other.switches
+                else compile_job(self.job, state)
+            )
+        return self._netlists[state]
+
+    # -- what is solved in every state ----------------------------------------------------------------------
+
+    @cached_property
+    def states(self) -> tuple[str, ...]:
+        """All host states, at least the working one."""
+        return tuple(s.id for s in self.job.host.states) or (self.job.working_state(),)
+
+    @cached_property
+    def resting(self) -> Solution:
+        """The nominal operating points of all host states, in one batch in the order of `states`, with average currents."""
+        net = self.netlist()
+        switches = [net.switches[s] for s in self.states]
+        names = switches[0] if switches else {}
+        return net.whole({n: np.array([s[n] for s in switches]) for n in names})
+
+    def volts(self, state: str, address: str) -> float:
+        """Nominal voltage [V] of a terminal against its own return in a host state, at rest."""
+        net = self.netlist()
+        solved = self.resting.v(net.node(address), net.reference(address))
+        return float(np.broadcast_to(solved, (len(self.states),))[self.states.index(state)])
+
+    def fed(self, state: str, module_id: str) -> bool:
+        """Whether a module is fed in a host state, as solved; one whose supply is not planned counts as fed on the bench."""
+        solved = self.resting.v(f"{module_id}_on")
+        return bool(np.broadcast_to(solved, (len(self.states),))[self.states.index(state)] > FED)
+
+    def powered(self, state: str, pin: str) -> bool:
+        """Whether the supply pin of a module has its volts in a host state, as solved: at least its lowest supply, or where
+        that is not known so much that the module wakes."""
+        terminal = self.job.terminal(pin)
+        assert isinstance(terminal, SupplyIn)
+        least = terminal.minimum.nominal if terminal.minimum is not None else 1.0
+        return self.volts(state, pin) >= FED * least
+
+    def rails(self) -> tuple[str, ...]:
+        """Addresses of all rails, the host's first."""
+        return addresses_of(self.job, Rail)
+
+    def gives(self, state: str, address: str) -> bool:
+        """Whether an output gives anything in a host state: the host's as its states say, a module's while it is fed."""
+        device, _, _ = address.partition(".")
+        terminal = self.job.terminal(address)
+        assert isinstance(terminal, AudioOut)
+        if self.job.device(device) is self.job.host:
+            return bool(self.netlist().switches[state].get(f"{address.replace('.', '_')}_present", 1.0))
+        return self.fed(state, device)

@@ -1,0 +1,135 @@
+"""Macro-models of terminals, as data: which one a terminal has, what its parameters are, and where it is read.
+
+Every model holds while its supply is absent: on a module what it gives is multiplied by the module's `on` node, which is
+solved; on the host by `present`, which the host state sets.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from functools import cache
+from pathlib import Path
+
+import msgspec
+
+from pigtail.job.document import (
+    AnyTerminal,
+    AudioIn,
+    AudioOut,
+    Control,
+    Digital,
+    Job,
+    Mode,
+    Pin,
+    Rail,
+    Return,
+    SupplyIn,
+    Trait,
+    Video,
+    Way,
+    alive,
+)
+from pigtail.job.quantities import quantities
+from pigtail.job.wiring import return_address, star_address
+from pigtail.model import subjects
+from pigtail.model.estimate import Input
+
+TABLE = Path(__file__).parent / "data" / "models.toml"
+#: What is not joined, as an impedance [Ω].
+OPEN_OHM = 1e12
+
+
+class Macro(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A macro-model: its ports, its subcircuit, the fields its parameters take, and the currents that can be asked for."""
+
+    ports: tuple[str, ...]
+    netlist: str
+    takes: dict[str, str] = {}
+    probes: dict[str, tuple[str, ...]] = {}
+
+
+@cache
+def macros() -> dict[str, Macro]:
+    """All macro-models by their name."""
+    return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), dict[str, Macro])
+
+
+@cache
+def library() -> str:
+    """The subcircuits of all macro-models, as the head of every deck has them."""
+    return "\n".join(m.netlist.strip() for m in macros().values())
+
+
+_KINDS: dict[type, str] = {
+    AudioOut: "audio_out",
+    AudioIn: "audio_in",
+    Rail: "rail",
+    SupplyIn: "supply_in",
+    Control: "line",
+    Digital: "line",
+    Video: "line",
+}
+
+
+def macro_name(terminal: AnyTerminal, *, fed: bool = False, passed: bool = False) -> str:
+    """Name of the macro-model of a terminal, empty for a return or a bare pin.
+
+    fed: it sits on a module, which may be without supply; passed: it is the output of a way through that passes unfed.
+    """
+    if isinstance(terminal, Return | Pin):
+        return ""
+    name = _KINDS[type(terminal)]
+    if isinstance(terminal, AudioOut) and terminal.way is not Way.FULL:
+        name = "way_low" if terminal.way is Way.LOW else "way_high"
+    elif passed and isinstance(terminal, AudioOut):
+        return "audio_out_passed"
+    return f"{name}_fed" if fed and not isinstance(terminal, SupplyIn) else name
+
+
+def taken(terminal: AnyTerminal) -> dict[str, str]:
+    """The parameters of a terminal's macro-model that are values of it: parameter → field."""
+    name = macro_name(terminal)
+    takes = macros()[name].takes if name else {}
+    passive = isinstance(terminal, AudioIn) and terminal.has(Trait.PASSIVE_NODE)
+    return takes | {"carries": "carries"} if passive else takes
+
+
+def terminal_inputs(job: Job, address: str) -> tuple[Input, ...]:
+    """All values of a terminal as inputs, those of its macro-model marked as in the deck."""
+    terminal = job.terminal(address)
+    assert terminal is not None
+    in_deck = taken(terminal).values()
+    subject = subjects.terminal(address)
+    return tuple(
+        Input(
+            subject.parameter(q.field),
+            f"{job.label(address)}: {q.words}",
+            getattr(terminal, q.field),
+            q.plausible,
+            subject,
+            q.field,
+            q.field in in_deck,
+        )
+        for q in quantities(terminal)
+    )
+
+
+def present(job: Job, terminal: AnyTerminal, state: str) -> bool:
+    """Whether a host's terminal is there in a state: signals are gone while the host is off, supplies and lines as their states
+    say."""
+    found = job.state(state)
+    off = found is not None and found.kind is Mode.OFF
+    return alive(terminal, state) and (isinstance(terminal, Rail | Control) or not off)
+
+
+def node_name(job: Job, address: str) -> str:
+    """Node of a terminal: 0 for the host's star, else the address with an underscore."""
+    return "0" if address == star_address(job) else address.replace(".", "_")
+
+
+def heard_node(job: Job, address: str) -> tuple[str, str]:
+    """The pair of nodes at which the host listens: the input itself, or behind its record equalisation."""
+    terminal = job.terminal(address)
+    if isinstance(terminal, AudioIn) and terminal.has(Trait.EQUALISED):
+        return f"{node_name(job, address)}_heard", "0"
+    return node_name(job, address), node_name(job, return_address(job, address))

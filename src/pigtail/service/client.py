@@ -1,0 +1,116 @@
+"""The other end of the studies' process: started at once, asked from a lane, started again should it die."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sys
+import threading
+from collections.abc import Callable
+from typing import ParamSpec, TypeVar
+
+P = ParamSpec("P")
+R = TypeVar("R")
+SERVICE = "pigtail.service.server"
+
+
+class HelperLostError(RuntimeError):
+    """The studies' process ended twice while it was asked the same thing."""
+
+
+def _serve_forked(requests: int, answers: int) -> None:
+    """Become the studies' process: its pipes as input and output, nothing else of the parent's kept open."""
+    code = 1
+    try:
+        os.dup2(requests, 0)
+        os.dup2(answers, 1)
+        os.closerange(3, 256)
+        from pigtail.service.server import main
+
+        main()
+        code = 0
+    finally:
+        os._exit(code)
+
+
+class Helper:
+    """A process that studies. `call` may be used from any thread; calls are answered one after another."""
+
+    def __init__(self) -> None:
+        self._turn = threading.Lock()
+        self._pid = 0
+        self._start()
+
+    def _start(self) -> None:
+        """Start the process: by a fork while nothing but this module is loaded, since that saves the start of an
+        interpreter; else, and whenever it is started again, by os.posix_spawn."""
+        from_us, to_it = os.pipe()
+        from_it, to_us = os.pipe()
+        for end in (to_it, from_it):
+            os.set_inheritable(end, False)
+        actions = [
+            (os.POSIX_SPAWN_DUP2, from_us, 0),
+            (os.POSIX_SPAWN_DUP2, to_us, 1),
+            (os.POSIX_SPAWN_CLOSE, from_us),
+            (os.POSIX_SPAWN_CLOSE, to_us),
+        ]
+        os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+        if threading.active_count() == 1 and "PyQt6.QtCore" not in sys.modules:
+            self._pid = os.fork()
+            if self._pid == 0:
+                _serve_forked(from_us, to_us)
+        else:
+            self._pid = os.posix_spawn(
+                sys.executable, [sys.executable, "-m", SERVICE], os.environ, file_actions=actions
+            )
+        os.close(from_us)
+        os.close(to_us)
+        self._requests = os.fdopen(to_it, "wb")
+        self._answers = os.fdopen(from_it, "rb")
+
+    def call(self, service: Callable[P, R], *arguments: P.args, **named: P.kwargs) -> R:
+        """Ask for a service of `pigtail.service.services` and wait for its answer; raises what it raised, or HelperLostError."""
+        from pigtail.service.server import receive, send
+
+        with self._turn:
+            for _ in range(2):
+                try:
+                    send(self._requests, (service.__name__, arguments, named))
+                    fine, answer = receive(self._answers)
+                    break
+                except (EOFError, OSError):
+                    self._reap()
+                    self._start()
+            else:
+                raise HelperLostError("the studies' process ended unexpectedly; undo the last edit and go on")
+        if fine:
+            found: R = answer
+            return found
+        raise answer
+
+    def _reap(self) -> None:
+        for stream in (self._requests, self._answers):
+            try:
+                stream.close()
+            except OSError:
+                continue
+        if self._pid:
+            with contextlib.suppress(ChildProcessError):
+                os.waitpid(self._pid, 0)
+            self._pid = 0
+
+    def close(self) -> None:
+        """End the process."""
+        with self._turn:
+            self._reap()
+
+
+class Inside:
+    """The same face without a process of its own: services run in the thread that asks."""
+
+    def call(self, service: Callable[P, R], *arguments: P.args, **named: P.kwargs) -> R:
+        """Run a service here; raises what it raises."""
+        return service(*arguments, **named)
+
+    def close(self) -> None:
+        """Nothing to end."""

@@ -1,0 +1,131 @@
+"""What can be asked of the studies' process: one typed function a service, light to import, each loads what it needs.
+
+The window names a service by its function, the process runs it by the function's name.
+"""
+
+from __future__ import annotations
+
+import pickle
+from collections.abc import Callable
+from typing import Any
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from pigtail.advice.found import Contest, School, SearchFound
+    from pigtail.job.document import Job
+    from pigtail.job.file import Document
+    from pigtail.studies.found import Studies
+    from pigtail.studies.level.found import FeedDetail
+    from pigtail.units import Known
+
+#: What the last quick look at a feed left for the next.
+_HINTS: dict[str, Any] = {}
+
+
+def study(job: Job) -> Studies:
+    """What all studies find of a job, with what to measure next."""
+    from pigtail.advice.measure import with_asked
+    from pigtail.studies.all import study_job
+
+    return with_asked(job, study_job(job))
+
+
+def first_demo(name: str) -> tuple[Document, Studies]:
+    """A demo and what is found of it."""
+    from pigtail.catalogue.demo import demo
+
+    document = demo(name)
+    return document, study(document.job)
+
+
+def advise(job: Job, studies: Studies) -> Studies:
+    """The studies with remedies on their findings."""
+    from pigtail.advice.remedies import advised
+
+    return advised(job, studies)
+
+
+def schools(job: Job) -> tuple[School, ...]:
+    """Every arrangement of the returns, solved, the quietest first."""
+    from pigtail.advice.remedies import schools as solved
+
+    return solved(job)
+
+
+def contests(job: Job, link_id: str) -> tuple[Contest, ...]:
+    """What modders disagree on about a feed, both ways solved."""
+    from pigtail.advice.level_schools import contests as solved
+
+    return solved(job, link_id)
+
+
+def search_steps(job: Job, link_id: str) -> tuple[int, ...]:
+    """The steps that a search of a feed's networks takes."""
+    from pigtail.advice.search import steps_of
+
+    return steps_of(job, link_id)
+
+
+def search_step(
+    job: Job, link_id: str, number: int, series: str, only_stock: bool, before: bytes
+) -> tuple[bytes, SearchFound]:
+    """One step of a search: what the next step goes on from, which is nothing to the asker, and what is found so far."""
+    from pigtail.advice.search import SearchStep, ranked, take_step
+    from pigtail.advice.shapes import wish_of
+
+    wish = wish_of(series, only_stock=only_stock)
+    step = take_step(job, link_id, number, wish, pickle.loads(before) if before else SearchStep())  # noqa: S301  our own
+    return pickle.dumps(step), ranked(link_id, step)
+
+
+def glance(job: Job, link_id: str) -> FeedDetail | None:
+    """A quick look at a feed that was just changed; None where there is nothing to look at."""
+    from pigtail.model.model import Model
+    from pigtail.model.spread import Hints
+    from pigtail.studies.level.study import glance_level
+
+    if link_id not in _HINTS:
+        _HINTS.clear()
+        _HINTS[link_id] = Hints()
+    return glance_level(Model.of(job), link_id, _HINTS[link_id])
+
+
+def louder(now: Path, wanted: Path) -> float:
+    """How much louder the second recording is than the first [LU]."""
+    from pigtail.studies.loudness import loudness_of
+
+    return loudness_of(wanted).lufs - loudness_of(now).lufs
+
+
+def matched(job: Job, link_id: str, louder_db: float, source: str) -> tuple[tuple[str, str, Known], ...]:
+    """The values that want a feed's input so much louder [dB] than what arrives now."""
+    from pigtail.advice.matching import matched_values
+
+    return matched_values(job, link_id, louder_db, source)
+
+
+def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:
+    """The sheet's files written into a folder."""
+    from pigtail.sheet.write import write_sheet as written
+
+    return written(job, studies, folder)
+
+
+def sheet_pdf(job: Job, studies: Studies) -> bytes:
+    """The sheet as a PDF."""
+    from pigtail.sheet.content import make_sheet
+    from pigtail.sheet.pdf import pdf_bytes
+
+    return pdf_bytes(make_sheet(job, studies))
+
+
+#: What can be asked for, by name.
+SERVICES: dict[str, Callable[..., Any]] = {
+    f.__name__: f
+    for f in (
+        study, first_demo, advise, schools, contests, search_steps, search_step, glance, louder, matched, write_sheet,
+        sheet_pdf,
+    )
+}  # fmt: skip

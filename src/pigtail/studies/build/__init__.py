@@ -1,0 +1,1 @@
+"""Build: the loom and the parts."""

@@ -1,0 +1,1 @@
+"""Level: what arrives at the input of each feed."""

@@ -1,0 +1,1 @@
+"""Power: what the modules are supplied with."""

@@ -1,0 +1,279 @@
+"""Power: the volts at the module's pins, the rail's current, the converter's room and heat, solved in every host state.
+
+All from operating points of the netlist, with the module drawing its average and then its burst current; what it wants and
+does not get is not drawn. Heat: power in less power out of a converter; Tj = Ta + P·θJA. Dropout margin:
+Vin − Vout − dropout at the burst. Limits and words stand in the table of judgements.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from pigtail.catalogue.topologies import Does, does
+from pigtail.circuit import Solution
+from pigtail.job.document import Link, Mode, Purpose, Rail, SupplyClass, SupplyIn, alive
+from pigtail.job.wiring import addresses_of, supply_links
+from pigtail.model import subjects
+from pigtail.model.cascade import Network, networks, section_inputs
+from pigtail.model.estimate import Estimate, Input, Wanted
+from pigtail.model.model import Model
+from pigtail.model.spread import Samples, estimate, split
+from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.judging import judge
+from pigtail.studies.parts import study_parts
+from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
+from pigtail.studies.power.stages import stage_findings
+from pigtail.studies.wording import tell
+from pigtail.units import Known, format_quantity
+
+Array = NDArray[np.float64]
+AMBIENT_PLAUSIBLE_C = (20.0, 60.0)
+#: Which way each number of a supply is worse: −1 the lower, +1 the higher. Others are told of the supply that is worst off.
+WORSE = {
+    "low_margin_v": -1, "high_margin_v": -1, "rail_margin_a": -1, "rail_room": -1, "rail_current_a": 1,
+    "rail_current_burst_a": 1, "dropout_margin_v": -1, "regulator_w": 1, "regulator_tj_c": 1, "regulator_room_c": -1,
+    "regulator_margin_a": -1,
+}  # fmt: skip
+
+
+def study_power(model: Model) -> PowerFound:
+    """Study the supply of every module. Raises CompileError."""
+    job = model.job
+    pins = [a for m in job.modules for a in addresses_of(job, SupplyIn, m.id)]
+    stages = stage_findings(model)
+    if job.modules and not pins:
+        plain = tell("power.no_supply_needed", "")
+        ordered = sorted(stages or [plain], key=lambda f: ORDER.index(f.severity))
+        return PowerFound("power", {}, tuple(ordered))
+    if not pins:
+        none = tell("power.no_module", "")
+        return PowerFound("power", {}, (none,))
+    findings: list[Finding] = []
+    details: list[SupplyDetail] = []
+    for pin in pins:
+        found = _supply_of(model, pin)
+        if isinstance(found, Finding):
+            findings.append(found)
+            continue
+        supply = _Supply(model, pin, *found)
+        detail = replace(supply.study(), states=_rows(model, pin, found[1]))
+        details.append(detail)
+        findings += supply.judge(detail)
+        findings += _states(model, pin, *found)
+    findings += stages
+    for link in job.links:
+        if link.purpose is Purpose.SUPPLY:
+            findings += study_parts(model, link, "power")
+    findings.sort(key=lambda f: ORDER.index(f.severity))
+    return PowerFound("power", _numbers(details), tuple(findings), tuple(details))
+
+
+def _rows(model: Model, pin: str, rail: str) -> tuple[StateRow, ...]:
+    """The host states with what is up in each, as solved."""
+    terminal = model.job.terminal(rail)
+    nominal = terminal.voltage.nominal if isinstance(terminal, Rail) and terminal.voltage is not None else 1.0
+    return tuple(
+        StateRow(s.id, s.name, abs(model.volts(s.id, rail)) > abs(nominal) / 2, model.powered(s.id, pin))
+        for s in model.job.host.states
+    )
+
+
+def _numbers(details: Sequence[SupplyDetail]) -> dict[str, Estimate]:
+    """The numbers under their stable names: of several supplies the worst of each, and those of each supply by its link."""
+    if not details:
+        return {}
+    first = min(details, key=lambda d: _low(d.numbers["low_margin_v"]))
+    numbers = {f"power.{k}": v for k, v in first.numbers.items()}
+    for name, sense in WORSE.items():
+        every = [d.numbers[name] for d in details if name in d.numbers]
+        if every:
+            numbers[f"power.{name}"] = max(every, key=lambda e, s=sense: -_low(e) if s < 0 else _high(e))  # type: ignore[misc]
+    if len(details) > 1:
+        for detail in details:
+            numbers |= {f"power.{detail.link}.{k}": v for k, v in detail.numbers.items()}
+    return numbers
+
+
+def _low(estimate: Estimate) -> float:
+    return -np.inf if estimate.value is None else estimate.low
+
+
+def _high(estimate: Estimate) -> float:
+    return np.inf if estimate.value is None else estimate.high
+
+
+def _supply_of(model: Model, pin: str) -> tuple[Link, str] | Finding:
+    """The supply link of a pin and the rail that it comes from, or a finding when there is none."""
+    job = model.job
+    links = supply_links(job, pin)
+    words = {"name": job.label(pin), "link": links[0].name if links else ""}
+    if not links:
+        return tell("power.no_supply", pin, words)
+    if len(links) > 1:
+        return tell("power.two_supplies", pin, words)
+    rails = [a for a in links[0].starts if isinstance(job.terminal(a), Rail)]
+    if len(rails) != 1:
+        return tell("power.no_rail", pin, words)
+    rail, working = job.terminal(rails[0]), job.working_state()
+    assert rail is not None
+    words["rail"] = job.label(rails[0])
+    if not alive(rail, working):
+        return tell("power.dead_rail", pin, words)
+    switched = any(does(s, Does.SWITCHES) for s in links[0].sections)
+    if switched and working and not model.powered(working, pin):
+        return tell("power.switched_off", pin, words)
+    return links[0], rails[0]
+
+
+def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
+    """Judge the states: in which the module is fed, and whether it stays on while the host is off or waiting."""
+    job = model.job
+    on = [s for s in job.host.states if model.powered(s.id, pin)]
+    idle = [s for s in on if s.kind in (Mode.OFF, Mode.STANDBY)]
+    words = {"rail": job.label(rail), "link": link.name, "states": "; ".join(s.name for s in idle or on)}
+    if idle:
+        drains = job.host.supply is SupplyClass.BATTERY
+        words["consequence"] = " and empties the battery" if drains else ""
+        return [tell("power.always_on", pin, words, severity=Severity.FIX if drains else None)]
+    return [tell("power.states", pin, words)] if on else []
+
+
+class _Supply:
+    """One supply of a job's model."""
+
+    def __init__(self, model: Model, pin: str, link: Link, rail: str) -> None:
+        self.netlist, self.job, self.pin, self.link, self.rail = model.netlist(), model.job, pin, link, rail
+        every = networks(link)
+        self.converter: Network | None = next((n for n in every if Does.CONVERTS in n.shape.does), None)
+        self.shape = (self.converter or every[-1]).shape
+        wanted = {subjects.terminal(rail), subjects.terminal(pin), *(n.subject for n in every)}
+        ambient = Input(
+            "ambient", "temperature inside the case", self.job.ambient, AMBIENT_PLAUSIBLE_C, subjects.JOB, "ambient", False
+        )  # fmt: skip
+        self.inputs = [i for i in self.netlist.inputs if i.in_deck or i.subject in wanted] + [ambient]
+        here = self.netlist.here
+        others = {tuple(s.items()): s for s in self.netlist.switches.values() if s != here}
+        self.others = list(others.values())
+
+    def study(self) -> SupplyDetail:
+        """Everything that is asked of a supply."""
+        wanted = {
+            "module_v": Wanted("V", "the supply at the module's pins"),
+            "module_v_burst": Wanted("V", "the supply at the module's pins in a burst"),
+            "low_margin_v": Wanted("V", "the room above the module's lowest supply"),
+            "high_margin_v": Wanted("V", "the room below the module's highest supply"),
+            "rail_v": Wanted("V", "the rail under load"),
+            "rail_current_a": Wanted("A", "the current from the rail"),
+            "rail_current_burst_a": Wanted("A", "the current from the rail in a burst"),
+            "rail_margin_a": Wanted("A", "the current the rail can still give in a burst"),
+            "rail_room": Wanted("", "the part of the rail's current to spare"),
+            "module_current_a": Wanted("A", "the module's current"),
+            "module_current_burst_a": Wanted("A", "the module's burst current"),
+        }
+        if self.converter is not None:
+            wanted |= {
+                "dropout_margin_v": Wanted("V", "the room above dropout"),
+                "regulator_w": Wanted("W", "the heat in the regulator"),
+                "regulator_tj_c": Wanted("°C", "the junction temperature"),
+                "regulator_room_c": Wanted("°C", "the room below the hottest junction allowed"),
+                "regulator_margin_a": Wanted("A", "the current the regulator can still give in a burst"),
+            }
+        numbers = estimate(self.inputs, self.solve, wanted)
+        return SupplyDetail(
+            self.link.id, self.pin.partition(".")[0], self.rail, self.pin, self.shape.key, numbers
+        )
+
+    def solve(self, samples: Samples) -> dict[str, Array]:
+        """What `study` estimates, for samples [S] by input name: arrays [S] by result."""
+        net = self.netlist
+        rail, pin = subjects.terminal(self.rail), subjects.terminal(self.pin)
+        cases = [{"bursting": 0.0}, {"bursting": 1.0}, *({"bursting": 0.0} | s for s in self.others)]
+        solved = net.whole(net.cases(samples, *cases))
+        at_pin = split(solved.v(net.node(self.pin), net.reference(self.pin)), len(cases))
+        used = samples[rail.parameter("used")]
+        from_rail = [np.asarray(i) + used for i in split(net.terminal_current(solved, self.rail), len(cases))]
+        limit = samples[rail.parameter("limit")]
+        own = split(net.terminal_current(solved, self.pin), len(cases))
+        average, burst = samples[pin.parameter("average")], samples[pin.parameter("burst")]
+        results = {
+            "module_v": at_pin[0],
+            "module_v_burst": at_pin[1],
+            "low_margin_v": at_pin[1] - samples[pin.parameter("minimum")],
+            "high_margin_v": samples[pin.parameter("maximum")] - np.max(at_pin, axis=0),
+            "rail_v": split(solved.v(net.node(self.rail), net.reference(self.rail)), len(cases))[0],
+            "rail_current_a": from_rail[0],
+            "rail_current_burst_a": from_rail[1],
+            "rail_margin_a": limit - from_rail[1],
+            "rail_room": 1.0 - from_rail[1] / np.maximum(limit, 1e-9),
+            "module_current_a": own[0],
+            "module_current_burst_a": own[1],
+        }
+        if self.converter is not None:
+            wanted = np.maximum(average, burst)
+            results |= self._regulator(samples, solved, len(cases), wanted)
+        return results
+
+    def _regulator(self, samples: Samples, solved: Solution, cases: int, wanted: Array) -> dict[str, Array]:
+        """Room and heat of the converter, from its own ports; its current against what the module wants [A]."""
+        converter = self.converter
+        assert converter is not None
+
+        def read(name: str) -> list[Array]:
+            return split(np.asarray(self.netlist.probe(solved, converter, name)), cases)
+
+        def figure(name: str) -> Array:
+            return samples[converter.parameter(name)]
+
+        v_in, v_out, i_in, i_out = (read(n) for n in ("in_v", "out_v", "in_current", "out_current"))
+        heat = np.maximum(v_in[0] * i_in[0] - v_out[0] * i_out[0], 0.0)
+        hot = samples["ambient"] + heat * figure("theta")
+        return {
+            "dropout_margin_v": v_in[1] - figure("vout") - figure("dropout"),
+            "regulator_w": heat,
+            "regulator_tj_c": hot,
+            "regulator_room_c": figure("tj_max") - hot,
+            "regulator_margin_a": figure("imax") - np.maximum(i_out[1], wanted),
+        }
+
+    def judge(self, detail: SupplyDetail) -> list[Finding]:
+        """The findings of one supply."""
+        n = detail.numbers
+        highest, room = self._nominal(self.pin, "maximum"), n["high_margin_v"]
+        over = {
+            "volts": n["module_v"].short(),
+            "highest": f"{highest:g} V",
+            "reaches": "?" if room.value is None else format_quantity(highest - room.low, "V"),
+        }
+        under = {"volts": n["module_v_burst"].short(), "lowest": f"{self._nominal(self.pin, 'minimum'):g} V"}
+        rail = {
+            "name": self.job.label(self.rail),
+            "burst": n["rail_current_burst_a"].short(),
+            "most": format_quantity(self._nominal(self.rail, "limit"), "A"),
+            "margin": n["rail_margin_a"].short(),
+        }
+        found = [
+            judge("power.over_voltage", n, self.pin, over, owner=self.link.id),
+            judge("power.under_voltage", n, self.pin, under, owner=self.link.id),
+            judge("power.rail", n, self.rail, rail, owner=self.link.id),
+        ]
+        if self.converter is not None:
+            figures = {i.field: i.ends[1] for i in section_inputs(self.link, self.converter.at)}
+            own = {
+                "spent": n["regulator_w"].short(),
+                "burst": n["module_current_burst_a"].short(),
+                "most": format_quantity(figures["imax"], "A"),
+            }
+            found += [
+                judge("power.dropout", n, self.link.id),
+                judge("power.hot", n, self.link.id, own, watch=figures["tj_max"]),
+                judge("power.regulator_current", n, self.link.id, own),
+            ]
+        return found
+
+    def _nominal(self, address: str, name: str) -> float:
+        value = getattr(self.job.terminal(address), name)
+        return value.nominal if isinstance(value, Known) else 0.0

@@ -1,0 +1,82 @@
+"""The register of studies: one line for each, in working order. The lead, menus, tell-tales, command line and sheet read it.
+
+A study of the key `x` lives in `pigtail.studies.x`: `study.py` has `study_x(model)`, `found.py` its answer as FOUND, free of
+numerical packages. Its station is the view of the same key. Nothing is imported here before it is asked for, since the
+window's frame reads this before it is painted.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import NamedTuple
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from pigtail.model.model import Model
+    from pigtail.studies.findings import Finding, Study
+
+
+class Dial(NamedTuple):
+    """A tell-tale: the judgement that it shows, in words, and the scale it is drawn on."""
+
+    judgement: str
+    words: str
+    scale: tuple[float, float]
+
+    @property
+    def key(self) -> str:
+        """Its name: that of its judgement."""
+        return self.judgement.partition(".")[2]
+
+
+class Entry(NamedTuple):
+    """One study: its key, what its station is called, what that is for, and the tell-tales it has."""
+
+    key: str
+    words: str
+    line: str
+    dials: tuple[Dial, ...] = ()
+
+    @property
+    def found(self) -> type[Study]:
+        """The type of its answer."""
+        kind: type[Study] = import_module(f"pigtail.studies.{self.key}.found").FOUND
+        return kind
+
+    def empty(self, *findings: Finding) -> Study:
+        """Its answer with nothing in it but findings."""
+        return self.found(self.key, {}, findings)
+
+    def run(self, model: Model) -> Study:
+        """Its answer for a model; a plan that cannot be solved becomes a finding. Never raises for a checked job."""
+        from pigtail.catalogue.errors import CatalogueError
+        from pigtail.circuit import CircuitError
+        from pigtail.model.errors import CompileError
+        from pigtail.studies.wording import tell
+
+        study = getattr(import_module(f"pigtail.studies.{self.key}.study"), f"study_{self.key}")
+        try:
+            answer: Study = study(model)
+        except (CompileError, CircuitError, CatalogueError) as error:
+            return self.empty(tell(f"{self.key}.unsolved", "", {"trouble": str(error)}))
+        return answer
+
+
+REGISTER: list[Entry] = [
+    Entry("survey", "Survey", "the host and its points"),
+    Entry("taps", "Taps", "which points to use"),
+    Entry("level", "Level", "signal against input", (
+        Dial("level.fits", "level, from wanted", (-12.0, 12.0)), Dial("level.headroom", "headroom", (-6.0, 24.0)))),
+    Entry("power", "Power", "rail, converter, heat", (
+        Dial("power.rail", "rail to spare", (-0.1, 0.1)), Dial("power.hot", "regulator", (20.0, 200.0)))),
+    Entry("returns", "Returns", "where currents go back", (Dial("returns.quiet", "bursts under music", (-90.0, -20.0)),)),
+    Entry("build", "Build", "loom, parts, sheet"),
+]  # fmt: skip
+
+
+def entry(key: str) -> Entry:
+    """A study by its key; raises KeyError."""
+    for each in REGISTER:
+        if each.key == key:
+            return each
+    raise KeyError(key)

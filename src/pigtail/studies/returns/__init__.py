@@ -1,0 +1,1 @@
+"""Returns: how currents go back, and what of them is heard."""

@@ -1,0 +1,1 @@
+"""Survey: what is known of the host, and what its readings tell."""

@@ -1,0 +1,140 @@
+"""Survey: what is known of the host, whether the planned points are confirmed, and its hazards.
+
+Limits: above 30 V AC rms, 42.4 V peak or 60 V DC treat as hazardous (IEC 62368-1, class ES1; from memory).
+"""
+
+from __future__ import annotations
+
+from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
+from pigtail.job.document import (
+    HOST,
+    Function,
+    Job,
+    Purpose,
+    Rail,
+    Reading,
+    SupplyClass,
+)
+from pigtail.job.quantities import quantities
+from pigtail.job.wiring import confirmed, first_function, probe_against, used_points
+from pigtail.model.model import Model
+from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.survey.discharge import study_discharge
+from pigtail.studies.survey.found import SurveyFound
+from pigtail.studies.survey.onspot import judged
+from pigtail.studies.wording import tell
+from pigtail.units import Known, format_quantity
+
+HAZARD_DC_V = 60.0
+
+
+def study_survey(model: Model) -> SurveyFound:
+    """Study what is known of the host of a job as it was documented and read."""
+    job, measured = model.papers, model.job
+    findings = [_supply_class(job), *_discharge(job), *_readings(job), *_differences(job, measured)]
+    findings += _used_points(job)
+    findings.sort(key=lambda f: ORDER.index(f.severity))
+    return SurveyFound("survey", {}, tuple(findings), measured)
+
+
+def _supply_class(job: Job) -> Finding:
+    supply = job.host.supply
+    words = {
+        "host": job.host.name,
+        "supply": supply.value,
+        "cautions": " ".join((*CAUTIONS[supply], LOCAL_CODES)),
+        "limit": f"{HAZARD_DC_V:g} V",
+    }
+    if supply is SupplyClass.LIVE_CHASSIS:
+        return tell("survey.live_chassis", HOST, words)
+    if supply is SupplyClass.UNKNOWN:
+        return tell("survey.supply_unknown", HOST, words)
+    high = [
+        job.label(f"{HOST}.{t.id}")
+        for t in job.host.terminals
+        if isinstance(t, Rail) and t.voltage and max(abs(t.voltage.low), abs(t.voltage.high)) > HAZARD_DC_V
+    ]
+    if high:
+        return tell("survey.hazardous_rail", HOST, words | {"rails": ", ".join(high)})
+    return tell("survey.supply", HOST, words)
+
+
+def _discharge(job: Job) -> list[Finding]:
+    """How the reservoir is brought down, for a host in which one is known or holds more than a touch should meet."""
+    host = job.host
+    if host.reservoir is None and host.reservoir_volts is None:
+        return []
+    told = study_discharge(host)
+    severity = Severity.UNKNOWN if told.solder_s is None else None
+    return [tell("survey.discharge", HOST, {"told": told.sentence}, severity=severity)]
+
+
+def _readings(job: Job) -> list[Finding]:
+    """The latest reading of each kind at each place, where it is not as it should be."""
+    latest: dict[tuple[str, str, str, str], Reading] = {}
+    for reading in job.readings:
+        if not reading.struck:
+            latest[reading.point, reading.against, reading.state, reading.function.value] = reading
+    found = {}
+    for reading in latest.values():
+        finding = judged(job, reading)
+        if finding.severity is not Severity.GOOD:
+            found[finding.code, finding.subject, reading.state] = finding
+    worst: dict[tuple[str, str], Finding] = {}
+    for finding in found.values():
+        worst.setdefault(finding.key, finding)
+    return list(worst.values())
+
+
+def _differences(job: Job, measured: Job) -> list[Finding]:
+    """Readings that the papers do not agree with."""
+    found = []
+    for address in job.addresses():
+        paper, real = job.terminal(address), measured.terminal(address)
+        if paper is real or paper is None or real is None:
+            continue
+        for item in quantities(paper):
+            was: Known | None = getattr(paper, item.field)
+            now: Known | None = getattr(real, item.field)
+            if was is None or now is None or was is now or (was.low <= now.high and now.low <= was.high):
+                continue
+            if isinstance(paper, Rail) and abs(now.nominal) < 0.5 * abs(was.nominal):
+                continue
+            words = {
+                "name": job.label(address),
+                "value": item.words,
+                "now": format_quantity(now.nominal, now.unit),
+                "was": format_quantity(was.nominal, was.unit),
+                "source": f"{now.source} outranks {was.basis.value} {was.source}".strip(),
+            }
+            found.append(
+                tell(
+                    "survey.differs", address, words, value=now.nominal, low=now.low, high=now.high, limit=was.nominal,
+                    unit=now.unit, basis="measured",
+                )
+            )  # fmt: skip
+    return found
+
+
+def _used_points(job: Job) -> list[Finding]:
+    """Points of the plan that nobody has put a probe on yet."""
+    open_points = [a for a in used_points(job) if not confirmed(job, a)]
+    found = []
+    for address in open_points:
+        ask = _ask(job, address, first_function(job, address))
+        words = {"name": job.label(address), "ask": ask, "ask_first": f"{ask[0].upper()}{ask[1:]}"}
+        found.append(tell("survey.not_read", address, words))
+    if not open_points and used_points(job):
+        found.append(tell("survey.points", HOST))
+    planned = any(x.purpose is Purpose.FEED for x in job.links)
+    if not planned and job.host.supply is not SupplyClass.LIVE_CHASSIS:
+        found.append(tell("survey.no_plan", HOST))
+    return found
+
+
+def _ask(job: Job, address: str, function: Function) -> str:
+    against = probe_against(job, address)
+    if function is Function.RESISTANCE:
+        return f"ring it out against {job.label(against)}, power off" if against else "ring it out, power off"
+    state = job.state(job.working_state())
+    return f"read DC against {job.label(against)} while “{state.name if state else '?'}”"

@@ -1,0 +1,1 @@
+"""Taps: the points that could serve, and whether those in use are confirmed."""
