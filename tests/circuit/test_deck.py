@@ -112,3 +112,17 @@ def test_stray_samples_and_names_are_refused() -> None:
         operating_point(circuit).i("R7")
     with pytest.raises(CircuitError, match="different lengths"):
         operating_point(parse("t\n.param r=1 q=1\nV1 a 0 {q}\nR1 a 0 {r}\n"), {"r": [1, 2], "q": [1, 2, 3]})
+
+
+def test_decks_that_differ_in_values_share_what_does_not_depend_on_them() -> None:
+    """Only the values of the parameters are read anew, exactly; a deck where that would mislead is read whole."""
+    text = "pad\n.param r={}\n.param e=1k\nV1 a 0 DC 1\nR1 a b {{r}}\nR2 b 0 {{e}}\n"
+    first, second = parse(text.format("1000")), parse(text.format("2.2e+03"))
+    assert first.body is second.body
+    assert first != second
+    for circuit, r in ((first, 1000.0), (second, 2200.0)):
+        assert operating_point(circuit).v("b")[0] == pytest.approx(1e3 / (r + 1e3))
+    twice = parse("pad\n.param r=1\n.param r=3\nV1 a 0 DC 1\nR1 a b {r}\nR2 b 0 1\n")
+    assert operating_point(twice).v("b")[0] == pytest.approx(0.25)
+    inner = parse("pad\n.param r=3\n.subckt x p\nR1 p 0 {r}\n.ends\nV1 a 0 DC 1\nR1 a b 1\nX1 b x\n")
+    assert operating_point(inner).v("b")[0] == pytest.approx(0.75)

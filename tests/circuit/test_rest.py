@@ -19,6 +19,10 @@ from pigtail.circuit import (
     sweep,
     transient,
 )
+from pigtail.circuit.analysis import checked_rest
+from pigtail.circuit.errors import UnsolvedError
+from pigtail.circuit.newton import Rest, rest_of
+from pigtail.circuit.system import System
 
 FOLLOWER = """follower
 .param beta=200 re=1k rs=470
@@ -75,6 +79,35 @@ def test_an_operating_point_of_a_batch_equals_its_samples_one_by_one() -> None:
     for k in range(0, 300, 23):
         alone = operating_point(circuit, {name: v[k] for name, v in samples.items()})
         assert together.x[k] == pytest.approx(alone.x[0], rel=1e-5, abs=1e-7)
+
+
+def test_an_operating_point_that_is_off_by_rounding_is_solved_once_more() -> None:
+    """Unknowns that lie a little beside the solution, as an elimination with badly placed pivots leaves them, are mended by the
+    devices as straight lines through where the search ended; ones far beside it are refused."""
+    system = System(parse(FOLLOWER), {"re": [900.0, 1e3, 1.1e3]})
+    rest = rest_of(system)
+    right = checked_rest(system, rest).x
+    off = Rest(tuple(np.asarray(x) * (1 + 1e-4) for x in rest.x), rest.u, rest.w)
+    assert checked_rest(system, off).x == pytest.approx(right, rel=1e-6)
+    wrong = Rest(rest.x, tuple(np.asarray(u) * 0.9 for u in rest.u), rest.w)
+    assert checked_rest(system, wrong).x == pytest.approx(
+        right, rel=1e-6
+    )  # the unknowns alone satisfy every equation
+    astray = Rest(
+        tuple(np.asarray(x) * 0.9 for x in rest.x), tuple(np.asarray(u) * 0.9 for u in rest.u), rest.w
+    )
+    with pytest.raises(UnsolvedError, match="does not satisfy the equation"):
+        checked_rest(system, astray)
+
+
+def test_a_few_samples_one_after_another_are_as_all_together() -> None:
+    """Up to a handful each sample is searched for by itself; the answer is that of the batch."""
+    circuit = parse(HIGH_SIDE)
+    few = {"vg": [0.0, 0.68, 5.0], "rl": [8.0, 50.0, 500.0]}
+    many = {name: v * 4 for name, v in few.items()}
+    assert operating_point(circuit, few).x == pytest.approx(
+        operating_point(circuit, many).x[:3], rel=1e-6, abs=1e-8
+    )
 
 
 def test_small_signals_of_a_batch_follow_each_sample() -> None:

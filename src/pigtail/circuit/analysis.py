@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from pigtail.circuit.errors import CircuitError, UnsolvedError
-from pigtail.circuit.linear import solve_rest, solve_waves
+from pigtail.circuit.linear import row_that_fails, solve_rest, solve_waves
 from pigtail.circuit.netlist import Circuit
 from pigtail.circuit.results import Solution
 from pigtail.circuit.system import System, settled
@@ -76,7 +76,7 @@ class Batch:
         hertz = frequencies_of(frequencies)
         wanted = None if outputs is None else tuple(p for n in outputs if (p := system.place(n)) is not None)
         x = solve_waves(system, self.matrices, system.b_ac, hertz, wanted, f"ac{self.kind}")
-        return Solution(system, x, frequencies=hertz, kept=wanted, rest=lambda: self._rest)
+        return Solution(system, x, frequencies=hertz, kept=wanted, states=lambda: self.states)
 
     def impedance(self, frequencies: ArrayLike, node: str, against: str = "0") -> Array:
         """Impedance [Ω] complex [S, F] that a test current sees between two nodes, all sources at rest.
@@ -102,12 +102,10 @@ class Batch:
             for t in self._tangent:
                 b[t.row] = b.get(t.row, 0.0) - t.constant
             return Solution(system, solve_rest(system, self.matrices[0], b, f"dc{self.kind}"))
-        from pigtail.circuit.newton import RestSearch  # only a circuit with devices asks for what solves them
+        from pigtail.circuit.newton import rest_of  # only a circuit with devices asks for what solves them
 
-        rest = RestSearch(system).run()
-        solution = Solution(system, stacked(rest.x, system.samples), memories=rest.w)
-        check_rest(system, solution, rest)
-        return solution
+        rest = rest_of(system)
+        return checked_rest(system, rest)
 
     @cached_property
     def states(self) -> list[DeviceState]:
@@ -157,15 +155,7 @@ class Batch:
                     _accumulate(g, (t.row, place), conductance)
                     _accumulate(c, (t.row, place), capacitance)
             return g, c
-        for state in self.states:
-            for feed in state.feeds:
-                for row, sign in feed.rows:
-                    for k, reading in enumerate(state.instance.readings):
-                        for column, way in ((reading.plus, reading.sign), (reading.minus, -reading.sign)):
-                            if column is not None:
-                                factor = float(sign * way)
-                                _accumulate(g, (row, column), factor * feed.conductances[k])
-                                _accumulate(c, (row, column), factor * feed.capacitances[k])
+        _add_slopes(g, c, self.states)
         return g, c
 
 
@@ -173,6 +163,21 @@ class Batch:
 def _plain_system(circuit: Circuit) -> System:
     """The equations of a circuit as its deck has it: kept, since one circuit is often asked several things."""
     return System(circuit)
+
+
+def _add_slopes(
+    g: dict[tuple[int, int], Any], c: dict[tuple[int, int], Any], states: list[DeviceState]
+) -> None:
+    """Put the devices' slopes into G and C."""
+    for state in states:
+        for feed in state.feeds:
+            for row, sign in feed.rows:
+                for k, reading in enumerate(state.instance.readings):
+                    for column, way in ((reading.plus, reading.sign), (reading.minus, -reading.sign)):
+                        if column is not None:
+                            factor = float(sign * way)
+                            _accumulate(g, (row, column), factor * feed.conductances[k])
+                            _accumulate(c, (row, column), factor * feed.capacitances[k])
 
 
 def _accumulate(matrix: dict[tuple[int, int], Any], place: tuple[int, int], value: Any) -> None:
@@ -198,29 +203,51 @@ def frequencies_of(frequencies: ArrayLike) -> Array:
     return hertz
 
 
-def check_rest(system: System, solution: Solution, rest: Rest) -> None:
-    """Raise UnsolvedError unless every equation holds at the operating point, devices evaluated anew."""
+def checked_rest(system: System, rest: Rest) -> Solution:
+    """The operating point that a search ended at. Raises UnsolvedError unless every equation holds, devices evaluated anew.
+
+    They are evaluated where the solution has them; where a junction's current is so steep that this tells nothing, where the
+    search ended. A solution that is off by the rounding of its elimination is solved once more, by a plan made for these values.
+    """
     from pigtail.circuit.devicecode import device_states
 
-    x = solution.x
-    total: dict[int, Any] = {i: -value for i, value in system.b_dc.items()}
-    largest: dict[int, Any] = {i: np.abs(value) for i, value in system.b_dc.items()}
+    solution = Solution(system, stacked(rest.x, system.samples), memories=rest.w)
+    row = _failing(system, solution, solution.states())
+    if row is None:
+        return solution
+    there = device_states(system, [np.asarray(u) for u in rest.u], rest.w)
+    if _failing(system, solution, there) is None:
+        return solution
+    solution = Solution(system, _once_more(system, rest, there), memories=rest.w)
+    if _failing(system, solution, solution.states()) is None or _failing(system, solution, there) is None:
+        return solution
+    raise UnsolvedError(
+        f"the operating point of “{system.circuit.title}” does not satisfy the equation of {system.unknown(row)}"
+    )
 
-    def put(row: int, term: Any) -> None:
-        total[row] = total.get(row, 0.0) + term
-        largest[row] = np.maximum(largest.get(row, 0.0), np.abs(term))
 
-    for (i, j), value in system.g.items():
-        put(i, value * x[:, j])
-    for state in device_states(system, [np.asarray(u) for u in rest.u], rest.w):
+def _once_more(system: System, rest: Rest, states: list[DeviceState]) -> Array:
+    """Unknowns [S, n] of the circuit with its devices as straight lines through where the search ended."""
+    g, b = dict(system.g), dict(system.b_dc)
+    _add_slopes(g, {}, states)
+    at = iter(rest.u)
+    for state in states:
+        controls = [next(at) for _ in state.instance.readings]
         for feed in state.feeds:
+            straight = sum((k * u for k, u in zip(feed.conductances, controls, strict=True)), start=0.0)
             for row, sign in feed.rows:
-                put(row, sign * feed.current)
-    for row, residual in total.items():
-        if not np.all(np.abs(residual) <= RESIDUAL_LIMIT * largest[row] + RESIDUAL_FLOOR):
-            raise UnsolvedError(
-                f"the operating point of “{system.circuit.title}” does not satisfy the equation of {system.unknown(row)}"
-            )
+                b[row] = settled(b.get(row, 0.0) - sign * (feed.current - straight))
+    return solve_rest(system, g, b, "dc, devices as lines")
+
+
+def _failing(system: System, solution: Solution, states: list[DeviceState]) -> int | None:
+    added = [(i, -value) for i, value in system.b_dc.items()]
+    for state in states:
+        for feed in state.feeds:
+            added += [(row, sign * feed.current) for row, sign in feed.rows]
+    rows, terms = tuple(i for i, _ in added), [term for _, term in added]
+    x = list(np.ascontiguousarray(solution.x.T))
+    return row_that_fails(system.g, x, rows, terms, RESIDUAL_LIMIT, RESIDUAL_FLOOR)
 
 
 def operating_point(circuit: Circuit, samples: Mapping[str, ArrayLike] | None = None) -> Solution:

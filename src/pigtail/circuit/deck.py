@@ -6,6 +6,7 @@ Subcircuits are expanded while reading: element R1 of instance X7 becomes `r1.x7
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from functools import lru_cache
@@ -49,12 +50,29 @@ class _Scope(msgspec.Struct):
         return f"{name}.{self.path}" if self.path else name
 
 
-@lru_cache(maxsize=64)
+#: A parameter of a plain value, on a line of its own.
+_PLAIN = re.compile(r"^\.param ([a-z_]\w*)=(-?\d+(?:\.\d*)?(?:e[+-]?\d+)?)$", re.MULTILINE)
+
+
 def parse(text: str) -> Circuit:
-    """Read deck text; the first line is its title. Raises DeckError with the line and the mend."""
+    """Read deck text; the first line is its title. Raises DeckError with the line and the mend.
+
+    Decks that differ in the values of parameters alone are read once.
+    """
     if len(text) > MAX_CHARACTERS:
         raise DeckError(f"the deck is longer than {MAX_CHARACTERS:,} characters")
     title, _, rest = text.partition("\n")
+    plain = _PLAIN.findall(rest)
+    values = {name: float(value) for name, value in plain}
+    if len(values) == len(plain):
+        circuit = _parse(_PLAIN.sub(r".param \1=0", rest))
+        if values.keys() <= {name for name, _ in circuit.parameters}:
+            return circuit.with_values(title.strip(), values)
+    return _parse(rest).with_values(title.strip(), {})
+
+
+@lru_cache(maxsize=64)
+def _parse(rest: str) -> Circuit:
     subcircuits, top = _sort(logical_lines(rest))
     parameters: list[tuple[str, Expression]] = []
     analyses: list[Analysis] = []
@@ -76,7 +94,7 @@ def parse(text: str) -> Circuit:
     elements = tuple(_flatten(body, scope, notes))
     _check_names(elements)
     _check_parameters(parameters)
-    return Circuit(title.strip(), tuple(parameters), elements, tuple(analyses), options, tuple(notes))
+    return Circuit("", tuple(parameters), elements, tuple(analyses), options, tuple(notes))
 
 
 def _check_names(elements: tuple[Element, ...]) -> None:

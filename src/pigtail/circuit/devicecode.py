@@ -17,6 +17,7 @@ from pigtail.circuit.emitter import SET_UP, Emitter, Value, namespace
 from pigtail.circuit.expressions import Expression, Name
 from pigtail.circuit.instances import Instance, Place
 from pigtail.circuit.program import Slope
+from pigtail.circuit.store import Store
 from pigtail.circuit.system import System
 
 Array = NDArray[Any]
@@ -93,12 +94,7 @@ def device_states(
 
 def _code_for(system: System) -> Callable[..., tuple[Array, ...]]:
     key = system.circuit.structure
-    code = _CODE.get(key)
-    if code is None:
-        if len(_CODE) >= MAX_KEPT:
-            _CODE.pop(next(iter(_CODE)))
-        code = _CODE[key] = _written(system)
-    return code
+    return _CODE.get(key) or _CODE.put(key, _written(system))
 
 
 def _written(system: System) -> Callable[..., tuple[Array, ...]]:
@@ -144,5 +140,4 @@ def _written(system: System) -> Callable[..., tuple[Array, ...]]:
     return found
 
 
-MAX_KEPT = 64
-_CODE: dict[object, Callable[..., tuple[Array, ...]]] = {}
+_CODE: Store[object, Callable[..., tuple[Array, ...]]] = Store(256)

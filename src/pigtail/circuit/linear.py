@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from pigtail.circuit.elimination import Plan, SingularError, make_plan
 from pigtail.circuit.errors import FAILURES, UnsolvedError
+from pigtail.circuit.store import Store
 from pigtail.circuit.system import System
 
 Array = NDArray[Any]
@@ -211,7 +212,7 @@ def _solved(
     except SingularError:
         return _dense(system, entries, b, shape)
     if (x := _by_plan(fresh, entries, b)) is not None:
-        _keep(_OTHER_PLANS, key, fresh)
+        _OTHER_PLANS.put(key, fresh)
         return x
     return _dense(system, entries, b, shape)
 
@@ -283,16 +284,19 @@ AT_ONCE = 60_000
 
 
 class _Rows(NamedTuple):
-    """The terms of a structure's equations in the order of their rows: entries, then right-hand sides; where each row starts."""
+    """The terms of a structure's equations in the order of their rows: entries, then what is added; where each row starts and
+    ends, and which row that is."""
 
     entries: tuple[tuple[int, Place, int], ...]
-    right: tuple[tuple[int, int], ...]
+    added: tuple[int, ...]
     starts: Array
+    lasts: Array
+    rows: tuple[int, ...]
 
 
 @lru_cache(maxsize=256)
-def _rows_of(places: tuple[Place, ...], right: tuple[int, ...]) -> _Rows:
-    rows = np.array([i for i, _ in places] + list(right))
+def _rows_of(places: tuple[Place, ...], added: tuple[int, ...]) -> _Rows:
+    rows = np.array([i for i, _ in places] + list(added))
     order = np.argsort(rows, kind="stable")
     at = np.empty(len(order), dtype=int)
     at[order] = np.arange(len(order))
@@ -301,8 +305,10 @@ def _rows_of(places: tuple[Place, ...], right: tuple[int, ...]) -> _Rows:
     where = at.tolist()
     return _Rows(
         tuple((where[k], place, place[1]) for k, place in enumerate(places)),
-        tuple((where[len(places) + k], row) for k, row in enumerate(right)),
+        tuple(where[len(places) :]),
         starts,
+        np.append(starts[1:], len(order)) - 1,
+        tuple(ordered[starts].tolist()),
     )
 
 
@@ -338,17 +344,57 @@ def _satisfied_at_once(
     shape = np.broadcast_shapes(*shapes) if len(shapes) != 1 else shapes.pop()
     if not shape or math.prod(shape) * len(entries) > AT_ONCE:
         return None
-    rows = _rows_of(tuple(entries), tuple(b))
     is_complex = any(isinstance(v, complex) or (isinstance(v, np.ndarray) and v.dtype.kind == "c") for v in x)
-    terms = _SCRATCH.room((len(entries) + len(b), *shape), is_complex=is_complex)
-    for at, place, column in rows.entries:
-        np.multiply(entries[place], x[column], out=terms[at])
-    for at, row in rows.right:
-        np.negative(b[row], out=terms[at])
+    rows, terms = _laid_out(entries, x, tuple(b), [-v for v in b.values()], shape, is_complex=is_complex)
     # squares of magnitudes: a square root for each of them would take as long as all the rest
     residual = _squares(np.add.reduceat(terms, rows.starts, axis=0))
+    # two terms of a row are a first measure, quickly taken: the largest is no smaller
+    some = np.maximum(_squares(terms[rows.starts]), _squares(terms[rows.lasts]))
+    if (residual <= RESIDUAL_LIMIT**2 * some + 1e-60).all():
+        return True
     largest = np.maximum.reduceat(_squares(terms), rows.starts, axis=0)
     return True if (residual <= RESIDUAL_LIMIT**2 * largest + 1e-60).all() else None
+
+
+def _laid_out(
+    entries: Matrix,
+    x: Sequence[Any],
+    added_rows: tuple[int, ...],
+    added: Sequence[Any],
+    shape: tuple[int, ...],
+    *,
+    is_complex: bool,
+) -> tuple[_Rows, Array]:
+    """All terms of A·x and what is added to its rows, in the order of their rows: good until the next ones are laid out."""
+    rows = _rows_of(tuple(entries), added_rows)
+    terms = _SCRATCH.room((len(entries) + len(added_rows), *shape), is_complex=is_complex)
+    for at, place, column in rows.entries:
+        np.multiply(entries[place], x[column], out=terms[at])
+    for at, value in zip(rows.added, added, strict=True):
+        terms[at] = value
+    return rows, terms
+
+
+def row_that_fails(
+    entries: Matrix,
+    x: Sequence[Array],
+    added_rows: tuple[int, ...],
+    added: Sequence[Any],
+    limit: float,
+    floor: float,
+) -> int | None:
+    """The first row of A·x + what is added that is further from nought than limit times its largest term plus floor, or None.
+
+    Args: real entries; x arrays [S] in the [units of the unknowns]; terms added in the [units of the equations], each to a row.
+    """
+    rows, terms = _laid_out(entries, x, added_rows, added, x[0].shape, is_complex=False)
+    residual = np.abs(np.add.reduceat(terms, rows.starts, axis=0))
+    some = np.maximum(np.abs(terms[rows.starts]), np.abs(terms[rows.lasts]))
+    if (residual <= limit * some + floor).all():
+        return None
+    largest = np.maximum.reduceat(np.abs(terms, out=terms), rows.starts, axis=0)
+    fails = ~(residual <= limit * largest + floor).all(axis=1)
+    return rows.rows[int(fails.argmax())] if fails.any() else None
 
 
 def _squares(values: Array) -> Array:
@@ -412,7 +458,7 @@ def plan_for(system: System, entries: Callable[[], Mapping[tuple[int, int], Any]
             plan = make_plan(system.size, _nominal(entries()))
         except SingularError as error:
             raise system.unsolvable(error.unknown) from error
-        _keep(_PLANS, key, plan)
+        _PLANS.put(key, plan)
     return plan
 
 
@@ -421,12 +467,5 @@ def _nominal(entries: Matrix) -> dict[tuple[int, int], complex]:
     return {place: complex(np.ravel(value)[np.size(value) // 2]) for place, value in entries.items()}
 
 
-def _keep(plans: dict[tuple[object, str], Plan], key: tuple[object, str], plan: Plan) -> None:
-    if len(plans) >= MAX_PLANS:
-        plans.pop(next(iter(plans)))
-    plans[key] = plan
-
-
-MAX_PLANS = 64
-_PLANS: dict[tuple[object, str], Plan] = {}
-_OTHER_PLANS: dict[tuple[object, str], Plan] = {}
+_PLANS: Store[tuple[object, str], Plan] = Store(512)
+_OTHER_PLANS: Store[tuple[object, str], Plan] = Store(64)

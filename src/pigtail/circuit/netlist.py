@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
 
 import msgspec
@@ -148,7 +149,24 @@ class Circuit(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def _hash(self) -> int:
-        return hash((self.title, self.parameters, self.elements))
+        return hash((self.title, self.parameters, self.body))
+
+    @cached_property
+    def body(self) -> Structure:
+        """All elements with their expressions, whatever the values of the parameters: circuits that share it share what of their
+        equations does not depend on those."""
+        return Structure((self.elements, self.options))
+
+    def with_values(self, title: str, values: Mapping[str, float]) -> Circuit:
+        """The same circuit with another title and other values of some parameters, in the [units of the parameters].
+
+        What follows from its elements alone is taken over, not worked out anew.
+        """
+        parameters = tuple((n, Number(values[n]) if n in values else e) for n, e in self.parameters)
+        other = msgspec.structs.replace(self, title=title, parameters=parameters)
+        for name in ("body", "structure", "nodes", "by_name", "linear"):
+            other.__dict__[name] = getattr(self, name)
+        return other
 
     def __hash__(self) -> int:
         """Worked out once: a circuit is the key under which its equations are kept."""

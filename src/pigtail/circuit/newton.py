@@ -7,6 +7,7 @@ are taken on alone. Every answer is then checked against the equations.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
@@ -24,6 +25,8 @@ Array = NDArray[Any]
 TOLERANCE = 1e-6
 OFF = -12.0
 MOST_ITERATIONS = 80
+#: Samples up to which each is solved by itself.
+FEW = 6
 SHUNTS = (*(10.0**-k for k in range(2, 13)), 0.0)
 RAMP = (0.0, 0.02, 0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
 
@@ -36,8 +39,10 @@ class Rest(msgspec.Struct, frozen=True):
     w: tuple[Any, ...]
 
 
-def inputs_of(system: System, program: Program, arrays: bool, shunt: float = 0.0) -> dict[str, Any]:
-    """What the code's set_up takes, floats or arrays. The shunt in [S], values in SI, numbers or arrays [S]."""
+def inputs_of(
+    system: System, program: Program, arrays: bool, shunt: float = 0.0, sample: int = 0
+) -> dict[str, Any]:
+    """What the code's set_up takes, arrays or the floats of one sample. The shunt in [S], values in SI, numbers or arrays [S]."""
     found: dict[str, Any] = {f"s_{k}": v for k, v in system.surroundings.items()} | {"s_shunt": shunt}
     for letter, matrix in (("g", system.g), ("c", system.c)):
         for (i, j), value in matrix.items():
@@ -48,7 +53,7 @@ def inputs_of(system: System, program: Program, arrays: bool, shunt: float = 0.0
     wanted = {name: found[name] for name in program.inputs}
     if arrays:
         return wanted
-    return {k: first(v) for k, v in wanted.items()}
+    return {k: first(v, sample) for k, v in wanted.items()}
 
 
 def first_memories(system: System, program: Program) -> tuple[Any, ...]:
@@ -60,15 +65,31 @@ def first_memories(system: System, program: Program) -> tuple[Any, ...]:
     return tuple(found)
 
 
-class RestSearch:
-    """The search for one circuit's operating point; `guess` starts it from a point nearby."""
+def rest_of(system: System) -> Rest:
+    """The operating point of all samples: a few of them one after another with plain numbers, since a call for an array of a
+    few costs more than its arithmetic. Raises ConvergenceError, UnsolvedError."""
+    if not 1 < system.samples <= FEW:
+        return RestSearch(system).run()
+    each = [RestSearch(system, arrays=False, sample=k).run() for k in range(system.samples)]
+    return Rest(
+        *(
+            tuple(map(np.array, zip(*part, strict=True)))
+            for part in zip(*((r.x, r.u, r.w) for r in each), strict=True)
+        )
+    )
 
-    def __init__(self, system: System, arrays: bool | None = None) -> None:
-        self.system = system
+
+class RestSearch:
+    """The search for one circuit's operating point, of all samples or, without arrays, of one of them; `guess` starts it from a
+    point nearby."""
+
+    def __init__(self, system: System, arrays: bool | None = None, sample: int = 0) -> None:
+        self.system, self.sample = system, sample
         self.arrays = system.samples > 1 if arrays is None else arrays
         self.program = program_for(system, dynamic=False, arrays=self.arrays)
         self.memories = first_memories(system, self.program)
-        self.b = tuple(system.b_dc[r] if self.arrays else first(system.b_dc[r]) for r in self.program.sources)
+        drives = (system.b_dc[r] for r in self.program.sources)
+        self.b = tuple(v if self.arrays else first(v, sample) for v in drives)
 
     def run(self, guess: Rest | None = None, sources: Mapping[int, float] | None = None) -> Rest:
         """The operating point; sources replaces right-hand sides by row. Raises ConvergenceError, UnsolvedError.
@@ -78,7 +99,7 @@ class RestSearch:
         b = self.b
         if sources:
             b = tuple(sources.get(r, v) for r, v in zip(self.program.sources, b, strict=True))
-        inputs = inputs_of(self.system, self.program, self.arrays)
+        inputs = inputs_of(self.system, self.program, self.arrays, sample=self.sample)
         with np.errstate(all="ignore"):
             found = self._batch(inputs, b, guess) if self.arrays else self._single(inputs, b, guess)
         if found is None:
@@ -147,12 +168,14 @@ class RestSearch:
         a = np.zeros((system.size, system.size))
         right = np.zeros(system.size)
         for (i, j), value in system.g.items():
-            a[i, j] = first(value)
+            a[i, j] = first(value, self.sample)
         for row, value in system.b_dc.items():
-            right[row] = first(value)
+            right[row] = first(value, self.sample)
         try:
             x = np.linalg.lstsq(a, right, rcond=None)[0]
-            _, fresh, _ = self.program.set_up(**inputs_of(system, self.program, self.arrays))
+            _, fresh, _ = self.program.set_up(
+                **inputs_of(system, self.program, self.arrays, sample=self.sample)
+            )
         except FAILURES:
             return None
         limits = [r.limit for i in system.instances for r in i.readings]
@@ -162,7 +185,7 @@ class RestSearch:
         )
 
     def _holds(self, rest: Rest) -> bool:
-        return all(np.all(np.isfinite(v)) for v in rest.x)
+        return all(map(math.isfinite, rest.x))
 
     def _shunted(self, inputs: dict[str, Any], b: tuple[Any, ...]) -> Rest | None:
         start: tuple[Any, ...] | None = None
@@ -202,10 +225,8 @@ class RestSearch:
         return _merged(found[1] if found else rest, rest, missing, size)
 
     def _finite(self, rest: Rest, size: int) -> Array:
-        good = np.ones(size, dtype=bool)
-        for value in rest.x:
-            good &= np.isfinite(np.broadcast_to(value, (size,)))
-        return good
+        whole = sum(np.abs(v) for v in rest.x)  # finite where each of them is
+        return np.broadcast_to(np.isfinite(whole), (size,))
 
 
 def _taken(value: Any, chosen: Array) -> Any:

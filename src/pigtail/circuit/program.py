@@ -33,6 +33,7 @@ from pigtail.circuit.emitter import (
 from pigtail.circuit.expressions import Expression, Name, leaves
 from pigtail.circuit.instances import DeviceFeed, Instance, Sensed
 from pigtail.circuit.pivots import choose_order
+from pigtail.circuit.store import Store
 from pigtail.circuit.symbolic import Elimination, Terms
 from pigtail.circuit.system import System, first
 
@@ -351,18 +352,20 @@ def _formulas(instance: Instance) -> Iterable[Expression]:
 def program_for(system: System, *, dynamic: bool, arrays: bool) -> Program:
     """The code of a circuit: kept, since circuits of one structure share it. Raises UnsolvedError."""
     incidence = [(i, j) for i, j in system.g if max(i, j) >= len(system.index)]
-    units = frozenset(p for p in incidence if np.all(np.abs(system.g[p]) == 1))
+    units = frozenset(p for p in incidence if _is_one(system.g[p]))
     key = (system.circuit.structure, dynamic, arrays, units)
     program = _PROGRAMS.get(key)
     if program is None:
-        if len(_PROGRAMS) >= MAX_KEPT:
-            _PROGRAMS.pop(next(iter(_PROGRAMS)))
         try:
-            program = _PROGRAMS[key] = Builder(system, dynamic=dynamic, arrays=arrays).build(units)
+            program = _PROGRAMS.put(key, Builder(system, dynamic=dynamic, arrays=arrays).build(units))
         except SingularError as error:
             raise system.unsolvable(error.unknown) from error
     return program
 
 
-MAX_KEPT = 64
-_PROGRAMS: dict[object, Program] = {}
+def _is_one(value: Any) -> bool:
+    """Whether a value is ±1 in all samples."""
+    return abs(value) == 1.0 if isinstance(value, float) else bool(np.all(np.abs(value) == 1))
+
+
+_PROGRAMS: Store[object, Program] = Store(256)

@@ -34,12 +34,12 @@ class Solution:
         frequencies: Array | None = None,
         times: Array | None = None,
         kept: tuple[int, ...] | None = None,
-        rest: Callable[[], Solution] | None = None,
+        states: Callable[[], list[DeviceState]] | None = None,
         memories: tuple[Any, ...] = (),
     ) -> None:
         self._system, self.x, self.frequencies, self.times = system, x, frequencies, times
         self._column = None if kept is None else {k: c for c, k in enumerate(kept)}
-        self._rest, self._memories = rest, memories
+        self._small_states, self._memories = states, memories
 
     def v(self, node: str, against: str = "0") -> Array:
         """Voltage [V] of a node against another; raises CircuitError for an unknown node."""
@@ -175,9 +175,9 @@ class Solution:
     def _small_signal_current(self, element: Element, first: int | None) -> Array:
         from pigtail.circuit.devicecode import controls_of
 
-        assert self._rest is not None
+        assert self._small_states is not None
         assert self.frequencies is not None
-        state = next(s for s in self._rest().states() if s.instance.element.name == element.name)
+        state = next(s for s in self._small_states() if s.instance.element.name == element.name)
         controls = controls_of(self._system, self.x)
         at = 0
         for instance in self._system.instances:

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 from pigtail.circuit.errors import CircuitError, FloatingNodeError, SourceLoopError
 from pigtail.circuit.netlist import Circuit, Element
+from pigtail.circuit.store import Store
 
 #: Between which of its nodes each kind of element lets direct current pass.
 CONDUCTING = {
@@ -14,7 +15,6 @@ CONDUCTING = {
 }  # fmt: skip
 #: Elements that fix a voltage and may therefore not close a loop.
 STIFF = frozenset(("v", "e", "h", "l", "bv"))
-MAX_KEPT = 64
 _Pair = tuple[Element, str, str]
 
 
@@ -46,9 +46,7 @@ def check_structure(circuit: Circuit, *, from_charge: bool = False) -> None:
             line=loop.line,
             element=loop.name,
         )
-    if len(_SOUND) >= MAX_KEPT:
-        _SOUND.clear()
-    _SOUND.add(key)
+    _SOUND.put(key, True)
 
 
 def _groups(pairs: Iterable[_Pair]) -> tuple[dict[str, str], Element | None]:
@@ -71,4 +69,4 @@ def _groups(pairs: Iterable[_Pair]) -> tuple[dict[str, str], Element | None]:
 
 
 #: Structures that were found sound already.
-_SOUND: set[object] = set()
+_SOUND: Store[object, bool] = Store(512)

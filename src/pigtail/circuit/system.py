@@ -19,6 +19,7 @@ from pigtail.circuit.errors import CircuitError, ParameterError, UnsolvedError
 from pigtail.circuit.expressions import Expression, Name, Quick, compiled, evaluate, leaves
 from pigtail.circuit.netlist import Circuit, Element
 from pigtail.circuit.physics import surroundings
+from pigtail.circuit.store import Store
 from pigtail.circuit.structure import check_structure
 
 if TYPE_CHECKING:
@@ -363,22 +364,21 @@ class _Still(NamedTuple):
     quick: dict[int, Quick]
 
 
-_STILL: dict[tuple[Circuit, frozenset[str], bool], _Still | None] = {}
-MAX_STILL = 32
+_STILL: Store[tuple[object, ...], _Still | None] = Store(256)
 
 
 def _still(circuit: Circuit, given: Mapping[str, Numbers], *, from_charge: bool) -> _Still | None:
     """The still part of a circuit for a set of sampled parameters, kept for the next samples of the same; None where a parameter
     that follows from others cannot be made a function."""
-    key = (circuit, frozenset(given), from_charge)
+    moved = frozenset(given)
+    still = tuple((name, expression) for name, expression in circuit.parameters if name not in moved)
+    key = (circuit.body, moved, still, from_charge)
     if key not in _STILL:
-        stray = key[1] - {name for name, _ in circuit.parameters}
+        stray = moved - {name for name, _ in circuit.parameters}
         if stray:
             raise CircuitError(f"the deck has no parameter {sorted(stray)[0]} to sample")
-        if len(_STILL) >= MAX_STILL:
-            _STILL.pop(next(iter(_STILL)))
-        _STILL[key] = _make_still(circuit, key[1], from_charge=from_charge)
-    return _STILL[key]
+        return _STILL.put(key, _make_still(circuit, moved, from_charge=from_charge))
+    return _STILL.get(key)
 
 
 def _make_still(circuit: Circuit, given: frozenset[str], *, from_charge: bool) -> _Still | None:
@@ -450,9 +450,12 @@ def lowest(value: Numbers) -> float:
     return value if isinstance(value, float) else float(value.min())
 
 
-def first(value: Numbers) -> float:
-    """The value in the first sample. In its own unit, of shape [S]."""
-    return value if isinstance(value, float) else float(np.ravel(value)[0])
+def first(value: Numbers, sample: int = 0) -> float:
+    """The value in the first sample, or in another. In its own unit, of shape [S]."""
+    if isinstance(value, float):
+        return value
+    flat = np.ravel(value)
+    return float(flat[sample if flat.size > 1 else 0])
 
 
 def source_signs(system: System, element: Element) -> list[tuple[int, float]]:

@@ -12,6 +12,8 @@ from pigtail.job.measured import Measured
 from pigtail.job.wiring import addresses_of
 from pigtail.model.netlist import Netlist, compile_job
 
+#: Where levels are told [Hz].
+REFERENCE_HZ = 1000.0
 #: A module counts as fed from this level of its `on` node.
 FED = 0.5
 
@@ -66,7 +68,13 @@ class Model:
         net = self.netlist()
         switches = [net.switches[s] for s in self.states]
         names = switches[0] if switches else {}
-        return net.whole({n: np.array([s[n] for s in switches]) for n in names})
+        return net.whole(net.nominal | {n: np.array([s[n] for s in switches]) for n in names})
+
+    @cached_property
+    def played(self) -> Solution:
+        """Small signals of the nominal case at 1 kHz, everything playing at full scale."""
+        net = self.netlist()
+        return net.small(net.deck_samples(net.nominal)).ac([REFERENCE_HZ])
 
     def volts(self, state: str, address: str) -> float:
         """Nominal voltage [V] of a terminal against its own return in a host state, at rest."""

@@ -47,6 +47,12 @@ class Netlist(msgspec.Struct, frozen=True, dict=True):
     def _in_deck(self) -> frozenset[str]:
         return frozenset(i.name for i in self.inputs if i.in_deck)
 
+    @property
+    def nominal(self) -> Samples:
+        """The inputs of the deck at their nominal values: given as samples, so that circuits that differ in these alone share
+        what of their equations does not depend on them. Arrays [1] in SI by name."""
+        return {i.name: np.array([i.ends[1]]) for i in self.inputs if i.in_deck}
+
     def in_state(self, state: str) -> Netlist:
         """The same netlist in another host state."""
         text = self.text
@@ -90,7 +96,7 @@ class Netlist(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def rest(self) -> Batch:
         """The nominal case in this state, its operating point solved with everything that turns off."""
-        batch = Batch(self.circuit, {k: np.array([v]) for k, v in self.here.items()})
+        batch = Batch(self.circuit, self.deck_samples(self.nominal))
         batch.operating_point()
         return batch
 

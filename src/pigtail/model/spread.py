@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from pigtail.circuit.store import Store
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.units import Basis
 from pigtail.units.known import weakest
@@ -83,10 +84,10 @@ def estimate_again(
     slight = _SLIGHT * (1 + np.abs(values[:, :1]))
     if (((up >= down) != rises) & (np.abs(up - down) > slight)).any():
         return _with_hints(inputs, solve, wanted, hints)
-    return {
-        name: _gather(moved, known, values[k, :first], values[k, first + 2 * k : first + 2 * k + 2], want)
-        for k, (name, want) in enumerate(wanted.items())
-    }
+    results = np.arange(len(wanted))[:, None]
+    return _gathered(
+        moved, known, values[:, :first], values[results, first + 2 * results + np.arange(2)], wanted
+    )
 
 
 def _with_hints(
@@ -101,7 +102,7 @@ def _with_hints(
 
     results = estimate(inputs, watched, wanted)
     count = len(inputs)
-    values = np.array([np.broadcast_to(seen[0][name], (1 + 2 * count,)) for name in wanted])
+    values = np.array([np.asarray(seen[0][name])[: 1 + 2 * count] for name in wanted])
     base, down, up = values[:, :1], values[:, 1 : 1 + count], values[:, 1 + count :]
     still = np.maximum(np.abs(up - base), np.abs(down - base)) <= _SLIGHT * (1 + np.abs(base))
     unknown = np.array([i.known is None for i in inputs], dtype=bool)
@@ -111,6 +112,12 @@ def _with_hints(
     return results
 
 
+#: Which way each input moves each result, as it came out last for inputs and results of these names: tried first the next
+#: time, so that the corners need no batch of their own, and solved anew where it has changed.
+_WAYS: Store[tuple[tuple[str, ...], tuple[str, ...]], NDArray[np.bool_]] = Store(512)
+#: What moves a result by less than this part of the greatest mover, or of the result, counts as moving it upward: it is no
+#: more than rounding.
+_NO_WAY, _ROUNDING = 1e-9, 1e-12
 #: Where a value has moved by more than this factor, what mattered before may not be what matters now.
 FAR = 3.0
 #: What moves a result by less than this, relative, is left out of a quick look: in sum no hundredth of a dB.
@@ -146,47 +153,77 @@ def estimate_many(
         flat = solve(dict(zip(names, np.ascontiguousarray(rows.reshape(-1, count).T), strict=True)))
         return {k: np.asarray(flat[k]).reshape(rows.shape[:2]) for k in wanted}
 
-    first = solved(matrix)
-    corners = np.empty((size, 2 * len(wanted), count))
-    for row, name in enumerate(wanted):
-        down, up = first[name][:, 1 : 1 + count], first[name][:, 1 + count :]
-        rises = up >= down
-        corners[:, 2 * row] = np.where(known, np.where(rises, lows, highs), nominals)
-        corners[:, 2 * row + 1] = np.where(known, np.where(rises, highs, lows), nominals)
-    second = solved(corners)
+    def ends_of(rises: NDArray[np.bool_]) -> NDArray[np.float64]:
+        """The corners [cases, 2·results, inputs] of each result: where all inputs conspire downward, and upward."""
+        corners = np.empty((size, 2 * len(wanted), count))
+        corners[:, 0::2] = np.where(
+            known[:, None], np.where(rises, lows[:, None], highs[:, None]), nominals[:, None]
+        )
+        corners[:, 1::2] = np.where(
+            known[:, None], np.where(rises, highs[:, None], lows[:, None]), nominals[:, None]
+        )
+        return corners
+
+    single, key = matrix.shape[1], (tuple(names), tuple(wanted))
+    guess = _WAYS.get(key) if size == 1 else None
+    first = solved(matrix if guess is None else np.concatenate([matrix, ends_of(guess)], axis=1))
+    moves = np.stack([first[name][:, :single] for name in wanted], axis=1)
+    down, up = moves[..., 1 : 1 + count], moves[..., 1 + count :]
+    apart = up - down
+    least = np.abs(apart).max(axis=-1, keepdims=True, initial=0.0)
+    rises = apart >= -(_NO_WAY * least + _ROUNDING * np.abs(moves[..., :1]))
+    if guess is not None and np.array_equal(rises, guess):
+        second = {name: first[name][:, single:] for name in wanted}
+    else:
+        second = solved(ends_of(rises))
+    if size == 1:
+        _WAYS.put(key, rises)
+    rows = np.arange(len(wanted))
+    corners = np.stack([second[name] for name in wanted], axis=1)
     return [
-        {
-            name: _gather(inputs, known[k], first[name][k], second[name][k, 2 * row : 2 * row + 2], want)
-            for row, (name, want) in enumerate(wanted.items())
-        }
+        _gathered(
+            inputs, known[k], moves[k], corners[k][rows[:, None], 2 * rows[:, None] + np.arange(2)], wanted
+        )
         for k, inputs in enumerate(cases)
     ]
 
 
-def _gather(
+def _gathered(
     inputs: Sequence[Input],
     known: NDArray[np.bool_],
-    first: NDArray[np.float64],
+    moves: NDArray[np.float64],
     ends: NDArray[np.float64],
-    want: Wanted,
-) -> Estimate:
+    wanted: Mapping[str, Wanted],
+) -> dict[str, Estimate]:
+    """The estimates of one case: moves [results, 1 + 2·inputs], the nominal first, then each input low, then each high; the two
+    corners of each result [results, 2]."""
     count = len(inputs)
-    base = float(first[0])
-    down, up = first[1 : 1 + count], first[1 + count :]
+    base, down, up = moves[:, :1], moves[:, 1 : 1 + count], moves[:, 1 + count :]
     swing = np.maximum(np.abs(up - base), np.abs(down - base))
-    material = IMMATERIAL * max(abs(base), 1.0 if want.unit in ("dB", "dBV", "°C") else 1e-3)
-    missing = tuple(i for i, s in zip(inputs, swing, strict=True) if i.known is None and not s <= material)
-    order = np.argsort(-np.where(known, swing, 0.0), kind="stable")
-    greatest = swing[order[0]] if count and known[order[0]] else 0.0
-    leading = tuple(
-        inputs[k]
-        for k in order
-        if known[k] and swing[k] > max(TELLING * greatest, 1e-12 * max(abs(base), 1e-12))
+    counted = np.where(known & np.isfinite(swing), swing, 0.0)
+    order = np.argsort(-counted, axis=1, kind="stable")
+    least = np.maximum(
+        TELLING * counted.max(axis=1, initial=0.0), 1e-12 * np.maximum(np.abs(base[:, 0]), 1e-12)
     )
-    bases = [i.known.basis for i in leading if i.known is not None]
-    spread = np.concatenate([first[:1], down[known], up[known], ends])
-    if missing or not np.isfinite(spread).all():
-        return Estimate(None, np.nan, np.nan, want.unit, Basis.UNKNOWN, want.words, leading, missing)
-    return Estimate(
-        base, float(spread.min()), float(spread.max()), want.unit, weakest(bases), want.words, leading
-    )
+    telling = known & (swing > least[:, None])
+    decibels = np.array([w.unit in ("dB", "dBV", "°C") for w in wanted.values()])
+    material = IMMATERIAL * np.maximum(np.abs(base[:, 0]), np.where(decibels, 1.0, 1e-3))
+    missing = ~known & ~(swing <= material[:, None])
+    spread = np.concatenate([base, down[:, known], up[:, known], ends], axis=1)
+    lows, highs = spread.min(axis=1).tolist(), spread.max(axis=1).tolist()
+    finite = np.isfinite(spread).all(axis=1) & ~missing.any(axis=1)
+    found = {}
+    for row, (name, want) in enumerate(wanted.items()):
+        tells = telling[row]
+        leading = tuple(inputs[k] for k in order[row][: int(tells.sum()) + 1].tolist() if tells[k])
+        if not finite[row]:
+            lacking = tuple(inputs[k] for k in np.flatnonzero(missing[row]).tolist())
+            found[name] = Estimate(
+                None, np.nan, np.nan, want.unit, Basis.UNKNOWN, want.words, leading, lacking
+            )
+            continue
+        bases = [i.known.basis for i in leading if i.known is not None]
+        found[name] = Estimate(
+            float(base[row, 0]), lows[row], highs[row], want.unit, weakest(bases), want.words, leading
+        )
+    return found

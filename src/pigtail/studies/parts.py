@@ -27,8 +27,6 @@ from pigtail.units import format_quantity
 Array = NDArray[np.float64]
 #: The DC that turns nothing round [V].
 SMALL_V = 0.1
-#: Where the heat of full scale is taken [Hz].
-REFERENCE_HZ = 1000.0
 
 
 def study_parts(
@@ -153,8 +151,6 @@ def _heat(model: Model, link: Link, resistors: list[tuple[Network, PartRule]], a
     """The resistors of a link that are too hot, at nominal values in the worst state: half of what they stand is kept in hand."""
     if not resistors:
         return []
-    net = model.netlist()
-    played = net.small(net.deck_samples({})).ac([REFERENCE_HZ])
     found = []
     for network, rule in resistors:
         pair = network.lies_between(rule.name)
@@ -162,7 +158,7 @@ def _heat(model: Model, link: Link, resistors: list[tuple[Network, PartRule]], a
             continue
         part = part_of(network, rule)
         dc = float(np.abs(np.atleast_1d(model.resting.v(*pair))).max())
-        ac = float(np.abs(played.v(*pair))[0, 0])
+        ac = float(np.abs(model.played.v(*pair))[0, 0])
         watts = (dc**2 + ac**2) / part.value.low if part.value.low > 0 else 0.0
         stands = part.rating.nominal if part.rating is not None else ratings().resistor.usual
         if watts <= stands / ratings().resistor.margin:

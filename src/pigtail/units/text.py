@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 import re
+from functools import lru_cache
 
 from pigtail.units.decibels import from_dbu, from_dbv
 from pigtail.units.known import Basis, Known
@@ -147,6 +148,7 @@ def _has_tail(text: str) -> bool:
     return bool(_tail(text).strip())
 
 
+@lru_cache(maxsize=4096)
 def format_quantity(value: float, unit: str, digits: int = 3) -> str:
     """Short text of a value: three figures and a prefix, `4.70 kΩ`, `−11.8 dB`, `63 °C`.
     The value in the [unit] without prefix.

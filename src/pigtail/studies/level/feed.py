@@ -12,6 +12,7 @@ Thump: the bias coming up in 10 ms through a high pass of the low corner, bias·
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -153,7 +154,11 @@ class Feed:
         self, found: dict[str, Estimate], numbers: dict[str, Estimate], hertz: Array = CURVE_HZ
     ) -> FeedDetail:
         """What the station paints, of levels that were estimated and further numbers."""
-        *curve, middle = np.abs(self.transfer(self.nominal, np.append(hertz, REFERENCE_HZ)))[0]
+        *curve, middle = (
+            self._sweep[len(BELOW_HZ) + len(ABOVE_HZ) :]
+            if hertz is CURVE_HZ
+            else np.abs(self.transfer(self.nominal, np.append(hertz, REFERENCE_HZ)))[0]
+        )
         rungs = (
             Rung("e.m.f.", found["emf"]),
             Rung("output pin", found["pin"]),
@@ -316,7 +321,7 @@ class Feed:
 
     def _corners(self) -> dict[str, Estimate]:
         """The −3 dB corners, estimated over those inputs that move the response there."""
-        low, high = (float(c[0]) for c in self._crossings(self.nominal, _grid(-1), _grid(1)))
+        low, high = self._nominal_corners()
         telling = self._telling(low, high)
         fixed = {i.name: np.array([i.ends[1]]) for i in self.inputs if i not in telling}
         grids = [
@@ -330,6 +335,19 @@ class Feed:
 
         wanted = {"low": Wanted("Hz", "the low corner"), "high": Wanted("Hz", "the high corner")}
         return estimate(telling, solve, wanted)
+
+    @cached_property
+    def _sweep(self) -> Array:
+        """|H| [F] of the nominal case from 1 kHz down and up to the ends of the search, along the curve, and at 1 kHz."""
+        hertz = np.concatenate([BELOW_HZ, ABOVE_HZ, CURVE_HZ, [REFERENCE_HZ]])
+        return np.asarray(np.abs(self.transfer(self.nominal, hertz))[0])
+
+    def _nominal_corners(self) -> tuple[float, float]:
+        """Roughly where the −3 dB corners of the nominal case lie [Hz]."""
+        limit = self._sweep[-1:] * 10 ** (CORNER_DB / 20)
+        below, above = np.split(self._sweep[: 2 * len(BELOW_HZ)][None], 2, axis=1)
+        low, high = (_crossing(_grid(side)[None], h, limit)[0] for side, h in ((-1, below), (1, above)))
+        return float(low), float(high)
 
     def _telling(self, low: float, high: float) -> Sequence[Input]:
         """The inputs that move the response at the corners or at 1 kHz."""
@@ -419,6 +437,10 @@ def _crossing(grid: Array, h: Array, limit: Array) -> Array:
 def _grid(side: int) -> Array:
     """log10 of frequencies from 1 kHz to the end of the search range below (−1) or above (+1)."""
     return np.linspace(np.log10(REFERENCE_HZ), np.log10(SEARCH_HZ[0 if side < 0 else 1]), 25)
+
+
+#: The same in [Hz].
+BELOW_HZ, ABOVE_HZ = 10 ** _grid(-1), 10 ** _grid(1)
 
 
 def _dbv(volts: NDArray[np.complex128]) -> Array:

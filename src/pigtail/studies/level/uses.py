@@ -7,6 +7,8 @@ Bound of a transformer: the volts on its primary at 20 Hz against what its core 
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -215,6 +217,7 @@ def _parts(feed: Feed) -> dict[str, Estimate]:
     return estimate(own, solve, {"parts_db": Wanted("dBV", "the level as the parts vary")}) if own else {}
 
 
+@lru_cache(maxsize=32)
 def _even(count: int, dimensions: int) -> Array:
     """Points [dimensions, count] spread evenly over the unit cube, always the same: multiples of square roots of primes less
     their whole part (Richtmyer's sequence)."""
