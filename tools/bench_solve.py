@@ -23,7 +23,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 import numpy as np
 
 from pigtail.circuit import Batch, operating_point, parse
-from pigtail.circuit.deck import parse as _parse
+from pigtail.circuit.deck import _parse
 from pigtail.circuit.running import transient
 
 ROUNDS = 5
@@ -270,7 +270,7 @@ def one_frame() -> None:
     count = len(circuit.elements)
     turns = iter(np.linspace(900, 1100, 1_000_000))
     found = medians({
-        "read": lambda: _parse.__wrapped__(text),
+        "read": lambda: _parse.__wrapped__(text.partition("\n")[2]),
         "rest": lambda: operating_point(circuit, {"rk": next(turns)}),
         "ac": lambda: Batch(circuit, {"rk": next(turns)}).ac([1000.0]),
     }, 15)  # fmt: skip

@@ -24,6 +24,7 @@ from pigtail.desktop.assemble import Assembly
 from pigtail.desktop.shots import wait
 from pigtail.desktop.start import make_application
 from pigtail.desktop.window import MainWindow
+from pigtail.edits.change import Change
 from pigtail.edits.host import add_connector, add_state
 from pigtail.edits.readings import log_reading, log_readings
 from pigtail.edits.values import add_module, new_job
@@ -131,7 +132,7 @@ def measured(application, job: Job, folder: Path) -> dict[str, float]:  # type: 
             when=WHEN,
         )
         begun = time.perf_counter()
-        assembly.session.edit("log", edit)
+        assembly.session.edit(Change("log", edit))
         application.processEvents()
         shown.append(time.perf_counter() - begun)
         wait(application, settled)
