@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, Q
 
 from pigtail.desktop import theme
 from pigtail.desktop.fields import ValueField, fill_combo
+from pigtail.desktop.labels import OneLine
 from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit
 from pigtail.edits.change import Change
 from pigtail.job.ask import Ask, in_words
@@ -72,13 +73,12 @@ class BenchStrip(QFrame):
         self.drive.setAccessibleName("What is played or injected meanwhile")
         self.drive.setPlaceholderText("nothing")
         self.drive.setFixedWidth(104)
-        self.verdict = QLabel("")
+        self.verdict = OneLine("")
         self.verdict.setObjectName("verdict")
-        self.verdict.setMinimumWidth(40)
         self.read_button = self._button("Read", "read_meter", "Read the meter (F9)")
         self.meter_button = self._button("Meter…", "choose_meter", "Choose the meter")
         self.mode_button = self._button("Bench mode", "bench_mode", "Large type, one reading at a time (F8)")
-        self.next_words = QLabel("")
+        self.next_words = OneLine("")
         self.next_words.setObjectName("dim")
         self.take = self._button(
             "Set the probes", "take_next", "Set the probes to what is to be measured next"
@@ -266,7 +266,6 @@ class BenchStrip(QFrame):
         words = found.sentence if found else "" if text else expected_text(self._job, setup)
         use = found.severity if found else "dim"
         self.verdict.setText(words)
-        self.verdict.setToolTip(words)
         self.verdict.setStyleSheet(
             f"color: {getattr(theme.current(), use)}; font-weight: {'bold' if found else 'normal'};"
         )

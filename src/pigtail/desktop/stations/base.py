@@ -101,6 +101,25 @@ def say(
     painter.drawText(rect, int(align), shown)
 
 
+def say_over(
+    painter: QPainter,
+    rect: QRectF,
+    text: str,
+    *,
+    px: int,
+    color: QColor | None = None,
+    align: Align = Align.AlignCenter,
+) -> None:
+    """Write a number, bold, on a plate of the paper's colour, so that no line runs through it."""
+    painter.setFont(theme.font(px, bold=True))
+    taken = painter.fontMetrics().size(0, text)
+    left = rect.left() if align & Align.AlignLeft else rect.center().x() - taken.width() / 2
+    plate = theme.current().color("panel")
+    plate.setAlpha(225)
+    painter.fillRect(QRectF(left - 2, rect.center().y() - px / 2 - 1, taken.width() + 4, px + 2), plate)
+    say(painter, rect, text, px=px, bold=True, align=align, color=color)
+
+
 def wire(painter: QPainter, points: list[QPointF], *, use: str = "copper", width: float = 3.0) -> None:
     """A wire through points."""
     painter.setPen(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from itertools import pairwise
 from math import log10
 from typing import TYPE_CHECKING
 
@@ -10,7 +11,7 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from pigtail.desktop import theme
-from pigtail.desktop.stations.base import Align, Painting, say
+from pigtail.desktop.stations.base import Align, Painting, say, say_over
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
@@ -24,6 +25,8 @@ DBU_DB = 2.218
 #: A difference that is seen in the picture of the response [dB].
 SEEN_DB = 0.01
 UNITS = ("dBV", "dBu", "volts")
+#: A line so close to the middle of a number runs through it [px].
+TIGHT = 9
 LEFT, RIGHT, ABOVE, BELOW = 40, 96, 34, 34
 Scale = Callable[[float], float]
 
@@ -112,13 +115,15 @@ class Ladder(Painting):
         ]
         self._run(painter, [(x, v + NOMINAL_DB) for x, v in points], y, "copper", 1.2, dashed=True)
         self._run(painter, points, y, "copper", 2.5)
-        self._option(painter, plot, y)
+        option = self._option_points(plot, y)
+        self._option(painter, plot, option)
+        limits = [y(e.value) for e in (feed.overload, feed.wanted) if e.value is not None]
         for k, rung in enumerate(feed.rungs):
             x = plot.left() + step * (k + 0.5)
             column = QRectF(x - step / 2, plot.top(), step, plot.height())
             if rung.ceiling is not None and _below(rung.ceiling, feed.overload):
                 self._ceiling(painter, column, rung.ceiling, y)
-            self._rung(painter, column, rung.level, x, y)
+            self._rung(painter, column, rung.level, y, [*limits, *_heights(option, x)])
             words = QRectF(x - step / 2 + 2, plot.bottom() + 4, step - 4, 30)
             align = Align.AlignHCenter | Align.AlignTop
             say(painter, words, rung.words, use="dim", px=10, align=align, wrap=True)
@@ -199,23 +204,30 @@ class Ladder(Painting):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(QPointF(x, y(level)) for x, level in points))
 
-    def _option(self, painter: QPainter, plot: QRectF, y: Scale) -> None:
-        """What the network chosen in the search would make of it, from the output pin to the input."""
-        if not self.option or self.feed is None:
-            return
-        t = theme.current()
+    def _option_points(self, plot: QRectF, y: Scale) -> list[QPointF]:
+        """Where the levels of the network chosen in the search lie, from the output pin to the input."""
+        assert self.feed is not None
         step = plot.width() / len(self.feed.rungs)
         first, last = plot.left() + step * 1.5, plot.right() - step / 2
         count = max(len(self.option) - 1, 1)
-        points = [(first + (last - first) * k / count, v) for k, (_, v) in enumerate(self.option)]
-        self._run(painter, points, y, "accent", 2.0, dashed=True)
+        return [QPointF(first + (last - first) * k / count, y(v)) for k, (_, v) in enumerate(self.option)]
+
+    def _option(self, painter: QPainter, plot: QRectF, points: list[QPointF]) -> None:
+        """What the network chosen in the search would make of it."""
+        if not points:
+            return
+        t = theme.current()
+        painter.setPen(QPen(t.color("accent"), 2.0, Qt.PenStyle.DotLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(points))
         painter.setPen(QPen(t.color("accent"), 2))
         painter.setBrush(t.color("panel"))
-        for x, v in points:
-            painter.drawEllipse(QPointF(x, y(v)), 4.0, 4.0)
-        x, v = points[-1]
-        rect = QRectF(x + 8, y(v) - 8, step / 2 - 8, 16)
-        say(painter, rect, self.text_of(v), px=11, bold=True, color=t.color("accent"))
+        for point in points:
+            painter.drawEllipse(point, 4.0, 4.0)
+        end = points[-1]
+        rect = QRectF(end.x() + 8, end.y() - 8, max(plot.right() - end.x() - 8, 0), 16)
+        color, align = t.color("accent"), Align.AlignLeft | Align.AlignVCenter
+        say_over(painter, rect, self.text_of(self.option[-1][1]), px=11, color=color, align=align)
 
     def _ceiling(self, painter: QPainter, column: QRectF, level: Estimate, y: Scale) -> None:
         """Where a stage on the way clips."""
@@ -228,8 +240,9 @@ class Ladder(Painting):
         words = QRectF(column.left() + 8, at + 1, column.width() / 2 - 24, 13)
         say(painter, words, f"clips {self.text_of(level.value)}", px=10, color=t.color("stop"))
 
-    def _rung(self, painter: QPainter, column: QRectF, level: Estimate, x: float, y: Scale) -> None:
-        t = theme.current()
+    def _rung(self, painter: QPainter, column: QRectF, level: Estimate, y: Scale, lines: list[float]) -> None:
+        """One level with its spread; its number above it, or below where other lines run less through it."""
+        t, x = theme.current(), column.center().x()
         if level.value is None:
             say(painter, column, "?", use="unknown", px=16, bold=True, align=Align.AlignCenter)
             return
@@ -242,8 +255,19 @@ class Ladder(Painting):
         painter.setPen(QPen(t.color("copper"), 1))
         programme = y(level.value + NOMINAL_DB)
         painter.drawLine(QPointF(x - 6, programme), QPointF(x + 6, programme))
-        text = QRectF(column.left(), y(level.high) - 18, column.width(), 15)
-        say(painter, text, self.text_of(level.value), px=12, bold=True, align=Align.AlignCenter)
+        places = (y(level.high) - 11, y(level.low) + 12)
+        middle = min(places, key=lambda place: sum(abs(line - place) < TIGHT for line in lines))
+        text = QRectF(column.left(), middle - 8, column.width(), 16)
+        say_over(painter, text, self.text_of(level.value), px=12)
+
+
+def _heights(points: list[QPointF], x: float) -> list[float]:
+    """The height of a polyline at a place along it, at its end points too; nothing beside it."""
+    return [
+        a.y() + (b.y() - a.y()) * (x - a.x()) / max(b.x() - a.x(), 1.0)
+        for a, b in pairwise(points)
+        if a.x() - 1 <= x <= b.x() + 1
+    ][:1]
 
 
 def _below(ceiling: Estimate, overload: Estimate) -> bool:
