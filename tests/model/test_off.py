@@ -7,6 +7,7 @@ below its least input are facts of the trade.
 from __future__ import annotations
 
 import contextlib
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -105,6 +106,37 @@ def test_no_converter_gives_more_than_it_takes(key: str, volts: float, larkmoor:
             assert value >= -1e-9, name
     heat = numbers.get("power.regulator_tj_c")
     assert heat is None or heat.value is None or heat.value < 2000
+
+
+@pytest.mark.parametrize("ohm", [0.01, 1.0, 5.0])
+@pytest.mark.parametrize("key", SUPPLIES)
+def test_every_converter_is_solved_from_nothing_to_enough_through_any_wire(
+    key: str, ohm: float, larkmoor: Job
+) -> None:
+    """Around the volts at which a converter wakes, drops out and holds, over the whole spread: the volts at the pins only grow with
+    the rail, and every study has an answer."""
+    seen = []
+    for volts in (3.0, 4.2, 5.5, 6.0, 6.5, 7.0, 7.5, 9.0, 12.0):
+        job = _at(larkmoor, key, volts)
+        rail = _supply(job).starts[0]
+        for field, value, unit in (("voltage", volts, "V"), ("resistance", ohm, "Ω")):
+            job = edits.set_value(job, rail, field, known(value, unit, 0.03))
+        studies = study_job(job)
+        assert not [f.code for f in studies.findings if f.code.endswith(".unsolved")], volts
+        seen.append(studies.numbers["power.module_v_burst"].value or 0.0)
+    assert all(after >= before - 0.01 for before, after in pairwise(seen)), seen
+
+
+def test_a_converter_that_starves_is_told_as_such_by_its_name(larkmoor: Job) -> None:
+    """Half a watt through 20 ohms from 7 V cannot be had: no number is told, the sentence names the converter and its link."""
+    job = _at(larkmoor, "buck", 7.0)
+    job = edits.set_value(job, _supply(job).starts[0], "resistance", known(20.0, "Ω", 0.03))
+    found = study_job(job).of(PowerFound)
+    assert found.verdict is Severity.FIX
+    assert "xsupply" not in " ".join(f.sentence for f in found.findings)
+    starved = [f for f in found.findings if f.code == "power.unsolved"]
+    assert starved
+    assert starved[0].sentence.startswith(f"The buck in {_supply(job).name} finds no steady state")
 
 
 def test_a_5_v_regulator_on_4_v_passes_what_is_left_and_is_told(larkmoor: Job) -> None:

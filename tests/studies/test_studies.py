@@ -14,8 +14,8 @@ from pigtail.edits.plan import add_network, drop_network, set_converter, set_rai
 from pigtail.edits.readings import log_reading, strike_reading
 from pigtail.job.document import Function, Job, Section, SupplyClass
 from pigtail.studies.all import study_job
-from pigtail.studies.build.found import BuildFound
 from pigtail.studies.findings import Severity
+from pigtail.studies.loom.found import LoomFound
 from pigtail.units import Basis, Known
 
 WHEN = datetime(2026, 11, 25, 10, 0)
@@ -149,7 +149,7 @@ def test_one_resistor_moves_level_hum_and_parts(mended: Job) -> None:
     before, after = study_job(mended), study_job(edits.set_part(mended, "feed", 2, "r2", ohm(1000)))
     for number in ("level.delivered_dbv", "returns.buzz_dbv"):
         assert before.numbers[number].value != after.numbers[number].value
-    assert [p.value for p in before.of(BuildFound).parts] != [p.value for p in after.of(BuildFound).parts]
+    assert [p.value for p in before.of(LoomFound).parts] != [p.value for p in after.of(LoomFound).parts]
 
 
 def test_the_converter_moves_heat_rail_and_hum(larkmoor: Job) -> None:

@@ -54,13 +54,14 @@ def zener_steps(new: Array, old: Array, scale: Array, critical: Array, breakdown
     return np.where(new < -breakdown / 2, behind, junction_steps(new, old, scale, critical))
 
 
-def volt_step(new: float, old: float) -> float:
-    """A gate or drain voltage [V] for the next iteration."""
-    most = FREE_STEP + abs(old)
+def volt_step(new: float, old: float, part: float = 1.0) -> float:
+    """A gate or drain voltage [V] for the next iteration; a part [1] of its free step where a search takes long, so that what
+    jumps to and fro across a bend comes to rest beside it."""
+    most = part * (FREE_STEP + abs(old))
     return old + max(-most, min(most, new - old))
 
 
-def volt_steps(new: Array, old: Array) -> Array:
+def volt_steps(new: Array, old: Array, part: float = 1.0) -> Array:
     """The same for arrays. In [V], shape [S]."""
-    most = FREE_STEP + np.abs(old)
+    most = part * (FREE_STEP + np.abs(old))
     return np.asarray(old + np.clip(new - old, -most, most))

@@ -24,7 +24,7 @@ from pigtail.circuit.system import System, first
 Array = NDArray[Any]
 TOLERANCE = 1e-6
 OFF = -12.0
-MOST_ITERATIONS = 80
+MOST_ITERATIONS = 150
 #: Samples up to which each is solved by itself.
 FEW = 6
 SHUNTS = (*(10.0**-k for k in range(2, 13)), 0.0)
@@ -70,13 +70,22 @@ def rest_of(system: System) -> Rest:
     few costs more than its arithmetic. Raises ConvergenceError, UnsolvedError."""
     if not 1 < system.samples <= FEW:
         return RestSearch(system).run()
-    each = [RestSearch(system, arrays=False, sample=k).run() for k in range(system.samples)]
-    return Rest(
-        *(
-            tuple(map(np.array, zip(*part, strict=True)))
-            for part in zip(*((r.x, r.u, r.w) for r in each), strict=True)
-        )
-    )
+    return _together([RestSearch(system, arrays=False, sample=k).run() for k in range(system.samples)])
+
+
+def _together(each: Sequence[Rest]) -> Rest:
+    """The rests of single samples as that of all of them."""
+    parts = zip(*((r.x, r.u, r.w) for r in each), strict=True)
+    return Rest(*(tuple(map(np.array, zip(*part, strict=True))) for part in parts))
+
+
+def _sample_of(rest: Rest, sample: int, size: int) -> Rest:
+    """One sample of a batch at rest, with plain numbers."""
+
+    def pick(values: tuple[Any, ...]) -> tuple[float, ...]:
+        return tuple(float(np.broadcast_to(v, (size,))[sample]) for v in values)
+
+    return Rest(pick(rest.x), pick(rest.u), pick(rest.w))
 
 
 class RestSearch:
@@ -221,8 +230,19 @@ class RestSearch:
         if rest is None:
             rest = self._ramped(part, b_part)
         if rest is None or not self._finite(rest, missing.size).all():
+            beside = _sample_of(found[1], int(settled.argmax()), size) if found and settled.any() else None
+            rest = self._one_by_one(missing, beside)
+        if rest is None:
             return None
         return _merged(found[1] if found else rest, rest, missing, size)
+
+    def _one_by_one(self, samples: Array, beside: Rest | None) -> Rest | None:
+        """Some samples, each searched for by itself, first from beside one that has settled; None where one is not found."""
+        try:
+            each = [RestSearch(self.system, arrays=False, sample=int(k)).run(beside) for k in samples]
+        except ConvergenceError:
+            return None
+        return _together(each)
 
     def _finite(self, rest: Rest, size: int) -> Array:
         whole = sum(np.abs(v) for v in rest.x)  # finite where each of them is

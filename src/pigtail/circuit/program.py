@@ -42,6 +42,8 @@ NOMINAL_CONDUCTANCE = 1e-9
 NOMINAL_ALPHA = 1e5
 #: Iterations after which each step is halved, so that a cycle ends.
 PATIENCE = 25
+#: Iterations after which controls without a rule of their own move by a step that grows shorter.
+LATE = 70
 Slope = lru_cache(maxsize=2048)(lambda expression, by: simplified(derivative(expression, by)))
 
 
@@ -332,6 +334,10 @@ class Builder:
             else:
                 text = a
             lines.append(f"v{k}={text}")
+        free = [k for k, reading in enumerate(self.readings) if reading.limit == "none"]
+        if free:
+            lines += [f"if n>{LATE}:", f" part={PATIENCE}/(8*n-{8 * LATE - PATIENCE})"]
+            lines += [f" v{k}=volts(v{k},{self.old[k].text},part)" for k in free]
         lines.append(f"if n>{PATIENCE}:")
         lines += [f" v{k}=0.5*(v{k}+{old.text})" for k, old in enumerate(self.old)]
         lines += [f"{old.text}=v{k}" for k, old in enumerate(self.old)]

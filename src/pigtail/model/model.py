@@ -10,6 +10,7 @@ from pigtail.circuit import Solution
 from pigtail.job.document import AudioOut, Job, Rail, SupplyIn
 from pigtail.job.measured import Measured
 from pigtail.job.wiring import addresses_of
+from pigtail.model.cascade import networks
 from pigtail.model.netlist import Netlist, compile_job
 
 #: Where levels are told [Hz].
@@ -54,6 +55,18 @@ class Model:
                 else compile_job(self.job, state)
             )
         return self._netlists[state]
+
+    def whose(self, element: str) -> str:
+        """What an element of the deck belongs to, in words: a network of a link, a terminal, else the plan."""
+        _, _, instance = element.partition(".")
+        for link in self.job.links:
+            for network in networks(link):
+                if network.element == instance:
+                    return f"the {network.shape.short} in {link.name}"
+        for address in self.netlist().terminals:
+            if f"x{self.netlist().node(address)}" == instance:
+                return self.job.label(address)
+        return "the plan"
 
     # -- what is solved in every state ----------------------------------------------------------------------
 

@@ -16,9 +16,9 @@ from pigtail.job.reading_import import text_of
 from pigtail.job.wiring import first_function, probe_against, used_points
 from pigtail.model.errors import CompileError
 from pigtail.model.model import Model
-from pigtail.studies.build.found import BuildFound
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.found import Studies
+from pigtail.studies.loom.found import LoomFound
 from pigtail.units import format_known, format_quantity
 
 #: Cautions that stand on every sheet. Common practice.
@@ -127,7 +127,7 @@ def _loom(studies: Studies) -> SheetTable:
             "?" if w.length is None else "on the part" if w.length == 0 else f"{100 * w.length:.0f} cm",
             w.route,
         )
-        for k, w in enumerate(studies.of(BuildFound).wires, start=1)
+        for k, w in enumerate(studies.of(LoomFound).wires, start=1)
     )
     columns = ("no.", "from", "to", "carries", "colour", "gauge", "cut to", "route")
     return SheetTable(
@@ -136,7 +136,7 @@ def _loom(studies: Studies) -> SheetTable:
 
 
 def _parts(studies: Studies) -> SheetTable:
-    rows = tuple((p.reference, p.words, p.value, p.note) for p in studies.of(BuildFound).parts)
+    rows = tuple((p.reference, p.words, p.value, p.note) for p in studies.of(LoomFound).parts)
     return SheetTable("Parts", ("where", "part", "value", "note"), rows)
 
 

@@ -1,8 +1,8 @@
 """The register of studies: one line for each, in working order. The lead, menus, tell-tales, command line and sheet read it.
 
-A study of the key `x` lives in `pigtail.studies.x`: `study.py` has `study_x(model)`, `found.py` its answer as FOUND, free of
-numerical packages. Its station is the view of the same key. Nothing is imported here before it is asked for, since the
-window's frame reads this before it is painted.
+A study of the key `x` lives in `pigtail.studies.x` (or in the folder that its line names): `study.py` has `study_x(model)`,
+`found.py` its answer as FOUND, free of numerical packages. Its station is the view of the same key. Nothing is imported here
+before it is asked for, since the window's frame reads this before it is painted.
 """
 
 from __future__ import annotations
@@ -30,17 +30,24 @@ class Dial(NamedTuple):
 
 
 class Entry(NamedTuple):
-    """One study: its key, what its station is called, what that is for, and the tell-tales it has."""
+    """One study: its key, what its station is called, what that is for, the tell-tales it has, its folder where that is not
+    called as its key."""
 
     key: str
     words: str
     line: str
     dials: tuple[Dial, ...] = ()
+    folder: str = ""
+
+    @property
+    def place(self) -> str:
+        """The name of its folder, here and among the stations."""
+        return self.folder or self.key
 
     @property
     def found(self) -> type[Study]:
         """The type of its answer."""
-        kind: type[Study] = import_module(f"pigtail.studies.{self.key}.found").FOUND
+        kind: type[Study] = import_module(f"pigtail.studies.{self.place}.found").FOUND
         return kind
 
     def empty(self, *findings: Finding) -> Study:
@@ -49,16 +56,23 @@ class Entry(NamedTuple):
 
     def run(self, model: Model) -> Study:
         """Its answer for a model; a plan that cannot be solved becomes a finding. Never raises for a checked job."""
+        from msgspec.structs import replace
+
         from pigtail.catalogue.errors import CatalogueError
-        from pigtail.circuit import CircuitError
+        from pigtail.circuit import CircuitError, ConvergenceError
         from pigtail.model.errors import CompileError
         from pigtail.studies.wording import tell
 
-        study = getattr(import_module(f"pigtail.studies.{self.key}.study"), f"study_{self.key}")
+        study = getattr(import_module(f"pigtail.studies.{self.place}.study"), f"study_{self.place}")
         try:
             answer: Study = study(model)
+        except ConvergenceError as error:
+            what = model.whose(error.element)
+            told = tell("study.unsettled", "", {"What": what[:1].upper() + what[1:]})
+            return self.empty(replace(told, code=f"{self.key}.unsolved"))
         except (CompileError, CircuitError, CatalogueError) as error:
-            return self.empty(tell(f"{self.key}.unsolved", "", {"trouble": str(error)}))
+            told = tell("study.unsolved", "", {"trouble": str(error)})
+            return self.empty(replace(told, code=f"{self.key}.unsolved"))
         return answer
 
 
@@ -70,7 +84,7 @@ REGISTER: list[Entry] = [
     Entry("power", "Power", "rail, converter, heat", (
         Dial("power.rail", "rail to spare", (-0.1, 0.1)), Dial("power.hot", "regulator", (20.0, 200.0)))),
     Entry("returns", "Returns", "where currents go back", (Dial("returns.quiet", "bursts under music", (-90.0, -20.0)),)),
-    Entry("build", "Build", "loom, parts, sheet"),
+    Entry("build", "Build", "loom, parts, sheet", folder="loom"),  # `build` is a folder that many tools pass over
 ]  # fmt: skip
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from importlib import import_module
 
+from pigtail.studies.register import entry
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from pigtail.desktop.stations.base import Station
@@ -11,8 +13,8 @@ if TYPE_CHECKING:
 
 
 def station_class(key: str) -> type[Station]:
-    """The class of a station; it lies in a folder named as its key, whose file `station` names its class STATION."""
-    found: type[Station] = import_module(f"{__name__}.{key}.station").STATION
+    """The class of a station; it lies in a folder named as that of its study, whose file `station` names its class STATION."""
+    found: type[Station] = import_module(f"{__name__}.{entry(key).place}.station").STATION
     return found
 
 

@@ -264,7 +264,7 @@ class _Supply:
             figures = {i.field: i.ends[1] for i in section_inputs(self.link, self.converter.at)}
             own = {
                 "spent": n["regulator_w"].short(),
-                "burst": n["module_current_burst_a"].short(),
+                "burst": format_quantity(self._wanted(), "A"),
                 "most": format_quantity(figures["imax"], "A"),
             }
             found += [
@@ -273,6 +273,10 @@ class _Supply:
                 judge("power.regulator_current", n, self.link.id, own),
             ]
         return found
+
+    def _wanted(self) -> float:
+        """The most that the module wants [A], whether it gets it or not."""
+        return max(self._nominal(self.pin, "average"), self._nominal(self.pin, "burst"))
 
     def _nominal(self, address: str, name: str) -> float:
         value = getattr(self.job.terminal(address), name)

@@ -32,11 +32,11 @@ class PartLine(msgspec.Struct, frozen=True):
     link: str
 
 
-class BuildFound(Study, frozen=True):
+class LoomFound(Study, frozen=True):
     """The loom and the parts list with the findings about them."""
 
     wires: tuple[LoomWire, ...] = ()
     parts: tuple[PartLine, ...] = ()
 
 
-FOUND = BuildFound
+FOUND = LoomFound

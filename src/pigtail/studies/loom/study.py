@@ -7,22 +7,22 @@ from msgspec.structs import replace
 from pigtail.catalogue.topologies import Does, does, topology
 from pigtail.job.document import HOST, Channel, Job, Join, Link, Plus, Purpose, Section, SupplyIn
 from pigtail.model.model import Model
-from pigtail.studies.build.found import BuildFound, LoomWire, PartLine
 from pigtail.studies.findings import ORDER, Finding
+from pigtail.studies.loom.found import LoomFound, LoomWire, PartLine
 from pigtail.studies.wording import tell
 from pigtail.units import Known, format_quantity
 
 SLACK = 0.10  # common practice: cut a tenth longer than routed
 
 
-def study_build(model: Model) -> BuildFound:
+def study_loom(model: Model) -> LoomFound:
     """The loom and parts list of a job."""
     job = model.papers
     wires = tuple(_wire(job, link, join) for link in job.links for join in _wires(link))
     parts = tuple(p for link in job.links for p in _parts(link))
     findings = _judge(wires) if wires else [tell("build.no_links", "")]
     findings.sort(key=lambda f: ORDER.index(f.severity))
-    return BuildFound("build", {}, tuple(findings), wires, parts)
+    return LoomFound("build", {}, tuple(findings), wires, parts)
 
 
 def _wires(link: Link) -> tuple[Join, ...]:

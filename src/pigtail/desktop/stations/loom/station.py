@@ -16,12 +16,12 @@ from pigtail.desktop.wants import Paper
 from pigtail.edits.change import Change
 from pigtail.edits.links import set_conductor
 from pigtail.job.document import Job
-from pigtail.studies.build.found import BuildFound
+from pigtail.studies.loom.found import LoomFound
 from pigtail.units import Basis, Known, UnreadableError, parse_quantity
 
 if TYPE_CHECKING:
-    from pigtail.studies.build.found import LoomWire
     from pigtail.studies.found import Studies
+    from pigtail.studies.loom.found import LoomWire
 
 #: How the wire colours of the trade look; another word is painted grey.
 PAINT = {
@@ -125,7 +125,7 @@ class BuildStation(Station):
         layout.addWidget(self.table, 5)
 
     def show_job(self, job: Job, studies: Studies) -> None:
-        build = studies.of(BuildFound)
+        build = studies.of(LoomFound)
         self.picture.show_wires(build.wires)
         self.wires.show_rows([self._wire_row(k, w) for k, w in enumerate(build.wires, start=1)])
         self.parts.show_rows(
@@ -168,7 +168,7 @@ class BuildStation(Station):
         self.edited.emit(Change(f"{wire.function} in AWG {digits}", edit))
 
     def _length(self, wire: LoomWire, text: str) -> None:
-        from pigtail.studies.build.study import SLACK
+        from pigtail.studies.loom.study import SLACK
 
         try:
             metres = parse_quantity(text, "m") / (1 + SLACK)

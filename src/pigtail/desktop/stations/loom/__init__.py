@@ -1,0 +1,1 @@
+"""The Build station: the loom and the parts."""
