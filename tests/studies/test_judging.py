@@ -20,13 +20,14 @@ from pigtail.units import Basis, Known
 WORDS = {k: f"<{k}>" for k in (
     "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
     "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own_db", "link", "stage",
+    "where", "when", "converter", "input", "most_in",
 )}  # fmt: skip
 CODES = sorted(judgements())
 
 
-def stage_on_a_rail() -> Job:
+def stage_on_a_rail(volts: float = 24.0) -> Job:
     """The hall's feed through a stage that is supplied from a rail of the host."""
-    rail = Known.of(24.0, "V", Basis.DOCUMENTED, tolerance=0.02)
+    rail = Known.of(volts, "V", Basis.DOCUMENTED, tolerance=0.02)
     job = edits.set_value(through(pad(), "feed_left", "gain"), "host.rail_5v", "voltage", rail)
     return set_stage_rail(job, "feed_left", "host.rail_5v")
 
@@ -83,6 +84,7 @@ def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
         *(make() for make in CASES.values()),
         through(pad(), "feed_left", "transformer"),
         stage_on_a_rail(),
+        stage_on_a_rail(-24.0),
     ]
     studies = [study_job(j) for j in jobs]
     numbers = {name.split(".")[-1] for s in studies for name in s.numbers}

@@ -35,6 +35,8 @@ from pigtail.units.wire import GAUGES
 
 MOST_OFFERED = 3
 CLEAR_STEP_DB = 3.0
+#: What is destroyed whatever it is supplied through.
+TURNED = ("power.reversed", "power.stage_reversed")
 #: What an arrangement of the returns does to the burst.
 HEAVIER = "Less drop in that conductor."
 LIFTED = "No loop, but all of the supply return's drop is heard."
@@ -200,6 +202,8 @@ def _brings(before: Estimate | None, after: Estimate | None) -> str:
 
 def _candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     area, _, what = finding.code.partition(".")
+    if finding.judgement in TURNED or finding.code == "power.swapped":
+        return  # nothing but turning it round helps, and that is said
     if finding.part is not None:
         yield from (Attempt(*fix) for fix in part_fixes(job, finding))
     elif area == "level":

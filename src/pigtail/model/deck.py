@@ -32,7 +32,7 @@ from pigtail.model import subjects
 from pigtail.model.cascade import Network, link_ports, networks, section_inputs
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Input
-from pigtail.model.terminals import macro_name, node_name, present, taken, terminal_inputs
+from pigtail.model.terminals import macro_name, node_name, present, rise, taken, terminal_inputs
 from pigtail.units.wire import OPEN_PAIR_F_PER_M, SCREENED_F_PER_M, ohm_per_m
 
 LENGTH_PLAUSIBLE_M = (0.02, 2.0)
@@ -75,11 +75,12 @@ class Deck:
         self.job, self.everything, self.clamps = job, everything, clamps
         self.joined = {j.terminal for link in job.links for j in link.joins}
         self.lines: list[str] = []
-        self.switches: dict[str, float] = {"bursting": 0.0, "burst_drive": 0.0}
+        self.switches: dict[str, float] = {"bursting": 0.0, "asleep": 0.0, "burst_drive": 0.0}
         self.inputs: list[Input] = []
         self.used: dict[str, Topology] = {}
         self.shown: dict[str, None] = {}
         self.there: dict[str, AnyTerminal] = {}
+        self.rails: dict[str, str] = {}
         self.passed = {f"{m.id}.{t.end}" for m in job.modules for t in m.throughs if t.passes}
         for device_id, _ in job.devices():
             self.device(device_id)
@@ -90,8 +91,9 @@ class Deck:
                 self.through(module.id, through)
 
     def in_state(self, state: str) -> dict[str, float]:
-        """The switches of what is there in a host state only. Each 0 or 1 [1]."""
-        return {name: float(present(self.job, terminal, state)) for name, terminal in self.there.items()}
+        """The switches of what is there in a host state only, each 0 or 1 [1], and how far each rail stands above its voltage."""
+        there = {name: float(present(self.job, terminal, state)) for name, terminal in self.there.items()}
+        return there | {name: rise(self.job, address, state) for name, address in self.rails.items()}
 
     def parameters(self) -> list[str]:
         """All parameters with their nominal values, as the deck writes them."""
@@ -170,11 +172,15 @@ class Deck:
             if terminal.has(Trait.EQUALISED):
                 self.lines.append(f"Xeq_{node} {node} {reference} {node}_heard record_equalised")
         elif isinstance(terminal, SupplyIn):
-            values += ["bursting={bursting}", "drive={burst_drive}"]
+            values += ["bursting={bursting}", "asleep={asleep}", "drive={burst_drive}"]
         if not fed and not isinstance(terminal, SupplyIn):
             self.switches[f"{node}_present"] = 1.0
             self.there[f"{node}_present"] = terminal
             values.append(f"present={{{node}_present}}")
+            if isinstance(terminal, Rail):
+                self.switches[f"{node}_rise"] = 1.0
+                self.rails[f"{node}_rise"] = address
+                values.append(f"rise={{{node}_rise}}")
         self.shown[address] = None
         nodes = [node, reference]
         if fed and not isinstance(terminal, SupplyIn):

@@ -18,6 +18,7 @@ from pigtail.job.document import (
     AudioOut,
     Control,
     Digital,
+    Function,
     Job,
     Mode,
     Pin,
@@ -30,6 +31,7 @@ from pigtail.job.document import (
     alive,
 )
 from pigtail.job.quantities import quantities
+from pigtail.job.readings import plain, standing
 from pigtail.job.wiring import return_address, star_address
 from pigtail.model import subjects
 from pigtail.model.estimate import Input
@@ -120,6 +122,21 @@ def present(job: Job, terminal: AnyTerminal, state: str) -> bool:
     found = job.state(state)
     off = found is not None and found.kind is Mode.OFF
     return alive(terminal, state) and (isinstance(terminal, Rail | Control) or not off)
+
+
+def rise(job: Job, address: str, state: str) -> float:
+    """How far a host's rail stands above its voltage in a state, by what was read there: a ratio [1], 1 where nothing was."""
+    terminal = job.terminal(address)
+    if not isinstance(terminal, Rail) or terminal.voltage is None or terminal.voltage.nominal == 0:
+        return 1.0
+    return next(
+        (
+            r.value.nominal / terminal.voltage.nominal
+            for r in reversed(standing(job, address, Function.DC_VOLTS))
+            if r.state == state and plain(r) and isinstance(job.terminal(r.against), Return)
+        ),
+        1.0,
+    )
 
 
 def node_name(job: Job, address: str) -> str:

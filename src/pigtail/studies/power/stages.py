@@ -15,7 +15,7 @@ from pigtail.model.estimate import Input, Wanted
 from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate
 from pigtail.model.terminals import terminal_inputs
-from pigtail.studies.findings import Finding
+from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.wording import tell
 
@@ -36,8 +36,8 @@ def _of_stage(model: Model, link: Link, stage: Network) -> list[Finding]:
     rail = next((a for a in link.at("sup") if isinstance(job.terminal(a), Rail)), None)
     if rail is None:
         words = {"link": link.name, "stage": stage.shape.short}
-        return [tell("power.stage_not_supplied", link.id, words), _volts(model, link, stage, "")]
-    return [_rail(job, link, stage, rail), _volts(model, link, stage, rail)]
+        return [tell("power.stage_not_supplied", link.id, words), *_volts(model, link, stage, "")]
+    return [_rail(job, link, stage, rail), *_volts(model, link, stage, rail)]
 
 
 def _rail(job: Job, link: Link, stage: Network, rail: str) -> Finding:
@@ -78,7 +78,7 @@ def _rail(job: Job, link: Link, stage: Network, rail: str) -> Finding:
     return judge("power.rail", numbers, rail, words)
 
 
-def _volts(model: Model, link: Link, stage: Network, rail: str) -> Finding:
+def _volts(model: Model, link: Link, stage: Network, rail: str) -> list[Finding]:
     """Whether the rail, or its own supply, lies within what the stage stands, as solved at its supply pins in every state."""
     net = model.netlist()
     inputs = [i for i in net.inputs if i.in_deck or i.subject == stage.subject]
@@ -88,11 +88,13 @@ def _volts(model: Model, link: Link, stage: Network, rail: str) -> Finding:
         solved = net.whole(net.cases(samples, *cases)) if cases else net.whole(net.deck_samples(samples))
         volts = np.asarray(net.probe(solved, stage, "supply_v")).reshape(max(len(cases), 1), -1)
         highest = samples[stage.parameter("highest")]
-        return {"stage_room_v": highest - volts.max(axis=0), "stage_v": volts.max(axis=0)}
+        most = volts.max(axis=0)
+        return {"stage_room_v": highest - most, "stage_v": most, "stage_least_v": volts.min(axis=0)}
 
     wanted = {
         "stage_room_v": Wanted("V", "the room below what the stage stands"),
         "stage_v": Wanted("V", "the supply of the stage"),
+        "stage_least_v": Wanted("V", "the least that the stage is supplied with"),
     }
     numbers = estimate(inputs, solve, wanted)
     figures = {i.field: i.ends[1] for i in section_inputs(link, stage.at)}
@@ -103,7 +105,10 @@ def _volts(model: Model, link: Link, stage: Network, rail: str) -> Finding:
         "volts": numbers["stage_v"].short(),
         "highest": f"{figures['highest']:g} V",
     }
-    return judge("power.stage_voltage", numbers, link.id, words)
+    turned = judge("power.stage_reversed", numbers, link.id, words)
+    return [
+        turned if turned.severity is Severity.STOP else judge("power.stage_voltage", numbers, link.id, words)
+    ]
 
 
 def _load(job: Job, link: Link) -> tuple[Input, ...]:

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Solution
-from pigtail.job.document import Link, Mode, Purpose, Rail, SupplyClass, SupplyIn, alive
-from pigtail.job.wiring import addresses_of, supply_links
+from pigtail.job.document import Job, Link, Mode, Purpose, Rail, SupplyClass, SupplyIn, alive
+from pigtail.job.wiring import addresses_of, return_address, supply_links
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, networks, section_inputs
 from pigtail.model.estimate import Estimate, Input, Wanted
@@ -31,12 +31,14 @@ from pigtail.studies.wording import tell
 from pigtail.units import Known, format_quantity
 
 Array = NDArray[np.float64]
+#: A difference of volts that is told [V].
+NOTABLE_V = 0.02
 AMBIENT_PLAUSIBLE_C = (20.0, 60.0)
 #: Which way each number of a supply is worse: −1 the lower, +1 the higher. Others are told of the supply that is worst off.
 WORSE = {
     "low_margin_v": -1, "high_margin_v": -1, "rail_margin_a": -1, "rail_room": -1, "rail_current_a": 1,
     "rail_current_burst_a": 1, "dropout_margin_v": -1, "regulator_w": 1, "regulator_tj_c": 1, "regulator_room_c": -1,
-    "regulator_margin_a": -1,
+    "regulator_margin_a": -1, "lowest_v": -1, "highest_v": 1, "input_room_v": -1,
 }  # fmt: skip
 
 
@@ -116,6 +118,9 @@ def _supply_of(model: Model, pin: str) -> tuple[Link, str] | Finding:
     if len(links) > 1:
         return tell("power.two_supplies", pin, words)
     rails = [a for a in links[0].starts if isinstance(job.terminal(a), Rail)]
+    what = _swapped(job, links[0], pin)
+    if what:
+        return tell("power.swapped", pin, words | {"what": what})
     if len(rails) != 1:
         return tell("power.no_rail", pin, words)
     rail, working = job.terminal(rails[0]), job.working_state()
@@ -142,6 +147,22 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
     return [tell("power.states", pin, words)] if on else []
 
 
+def _swapped(job: Job, link: Link, pin: str) -> str:
+    """What shows that plus and minus of a supply are swapped, in words; empty where nothing does."""
+    if pin in link.at("com"):
+        return f"{job.label(pin)} is joined to its common"
+    rail = next((a for a in link.at("com") if isinstance(job.terminal(a), Rail)), None)
+    if rail is None:
+        back = return_address(job, pin)
+        returns = (
+            x for x in job.links if x.purpose is Purpose.RETURN and any(j.terminal == back for j in x.joins)
+        )
+        rail = next(
+            (j.terminal for x in returns for j in x.joins if isinstance(job.terminal(j.terminal), Rail)), None
+        )
+    return f"{job.label(rail)} is joined where the return belongs" if rail else ""
+
+
 class _Supply:
     """One supply of a job's model."""
 
@@ -158,6 +179,13 @@ class _Supply:
         here = self.netlist.here
         others = {tuple(s.items()): s for s in self.netlist.switches.values() if s != here}
         self.others = list(others.values())
+        #: What is solved: drawing on average, in a burst and nothing here; on average and nothing in the other states.
+        self.cases: list[dict[str, float]] = [
+            {"bursting": 0.0, "asleep": 0.0},
+            {"bursting": 1.0, "asleep": 0.0},
+            {"bursting": 0.0, "asleep": 1.0},
+            *({"bursting": 0.0, "asleep": asleep} | s for s in self.others for asleep in (0.0, 1.0)),
+        ]
 
     def study(self) -> SupplyDetail:
         """Everything that is asked of a supply."""
@@ -166,6 +194,8 @@ class _Supply:
             "module_v_burst": Wanted("V", "the supply at the module's pins in a burst"),
             "low_margin_v": Wanted("V", "the room above the module's lowest supply"),
             "high_margin_v": Wanted("V", "the room below the module's highest supply"),
+            "highest_v": Wanted("V", "the most at the module's pins, in any state and with nothing drawn"),
+            "lowest_v": Wanted("V", "the least that anything is supplied with, in any state"),
             "rail_v": Wanted("V", "the rail under load"),
             "rail_current_a": Wanted("A", "the current from the rail"),
             "rail_current_burst_a": Wanted("A", "the current from the rail in a burst"),
@@ -177,6 +207,8 @@ class _Supply:
         if self.converter is not None:
             wanted |= {
                 "dropout_margin_v": Wanted("V", "the room above dropout"),
+                "input_v": Wanted("V", "the most at the converter's input"),
+                "input_room_v": Wanted("V", "the room below the converter's highest input"),
                 "regulator_w": Wanted("W", "the heat in the regulator"),
                 "regulator_tj_c": Wanted("°C", "the junction temperature"),
                 "regulator_room_c": Wanted("°C", "the room below the hottest junction allowed"),
@@ -191,7 +223,7 @@ class _Supply:
         """What `study` estimates, for samples [S] by input name: arrays [S] by result."""
         net = self.netlist
         rail, pin = subjects.terminal(self.rail), subjects.terminal(self.pin)
-        cases = [{"bursting": 0.0}, {"bursting": 1.0}, *({"bursting": 0.0} | s for s in self.others)]
+        cases = self.cases
         solved = net.whole(net.cases(samples, *cases))
         at_pin = split(solved.v(net.node(self.pin), net.reference(self.pin)), len(cases))
         used = samples[rail.parameter("used")]
@@ -199,11 +231,14 @@ class _Supply:
         limit = samples[rail.parameter("limit")]
         own = split(net.terminal_current(solved, self.pin), len(cases))
         average, burst = samples[pin.parameter("average")], samples[pin.parameter("burst")]
+        highest = np.max(at_pin, axis=0)
         results = {
+            "highest_v": highest,
+            "lowest_v": np.min(at_pin, axis=0),
             "module_v": at_pin[0],
             "module_v_burst": at_pin[1],
             "low_margin_v": at_pin[1] - samples[pin.parameter("minimum")],
-            "high_margin_v": samples[pin.parameter("maximum")] - np.max(at_pin, axis=0),
+            "high_margin_v": samples[pin.parameter("maximum")] - highest,
             "rail_v": split(solved.v(net.node(self.rail), net.reference(self.rail)), len(cases))[0],
             "rail_current_a": from_rail[0],
             "rail_current_burst_a": from_rail[1],
@@ -215,6 +250,7 @@ class _Supply:
         if self.converter is not None:
             wanted = np.maximum(average, burst)
             results |= self._regulator(samples, solved, len(cases), wanted)
+            results["lowest_v"] = np.minimum(results["lowest_v"], results.pop("input_least_v"))
         return results
 
     def _regulator(self, samples: Samples, solved: Solution, cases: int, wanted: Array) -> dict[str, Array]:
@@ -231,7 +267,11 @@ class _Supply:
         v_in, v_out, i_in, i_out = (read(n) for n in ("in_v", "out_v", "in_current", "out_current"))
         heat = np.maximum(v_in[0] * i_in[0] - v_out[0] * i_out[0], 0.0)
         hot = samples["ambient"] + heat * figure("theta")
+        most = np.max(v_in, axis=0)
         return {
+            "input_v": most,
+            "input_least_v": np.min(v_in, axis=0),
+            "input_room_v": figure("vin_max") - most,
             "dropout_margin_v": v_in[1] - figure("vout") - figure("dropout"),
             "regulator_w": heat,
             "regulator_tj_c": hot,
@@ -245,6 +285,8 @@ class _Supply:
         highest, room = self._nominal(self.pin, "maximum"), n["high_margin_v"]
         over = {
             "volts": n["module_v"].short(),
+            "most": n["highest_v"].short(),
+            "when": "" if (n["module_v"].value or 0.0) > highest else self._when(),
             "highest": f"{highest:g} V",
             "reaches": "?" if room.value is None else format_quantity(highest - room.low, "V"),
         }
@@ -255,6 +297,12 @@ class _Supply:
             "most": format_quantity(self._nominal(self.rail, "limit"), "A"),
             "margin": n["rail_margin_a"].short(),
         }
+        where = {
+            "where": "module's pins" if self.converter is None else f"{self.shape.short} or the module's pins"
+        }
+        polarity = judge("power.reversed", n, self.pin, where, owner=self.link.id)
+        if polarity.severity is Severity.STOP:
+            return [polarity]  # what else is told of a reversed supply is beside the point
         found = [
             judge("power.over_voltage", n, self.pin, over, owner=self.link.id),
             judge("power.under_voltage", n, self.pin, under, owner=self.link.id),
@@ -266,13 +314,28 @@ class _Supply:
                 "spent": n["regulator_w"].short(),
                 "burst": format_quantity(self._wanted(), "A"),
                 "most": format_quantity(figures["imax"], "A"),
+                "converter": self.shape.short,
+                "input": n["input_v"].short(),
+                "most_in": format_quantity(figures["vin_max"], "V"),
             }
             found += [
+                judge("power.input_voltage", n, self.link.id, own),
                 judge("power.dropout", n, self.link.id),
                 judge("power.hot", n, self.link.id, own, watch=figures["tj_max"]),
                 judge("power.regulator_current", n, self.link.id, own),
             ]
         return found
+
+    def _when(self) -> str:
+        """In which state, or with what, the pins stand at their most, in words; empty for the working state under load."""
+        net = self.netlist
+        solved = net.whole(net.cases(net.nominal, *self.cases))
+        volts = np.asarray(solved.v(net.node(self.pin), net.reference(self.pin)))
+        case = self.cases[int(volts.argmax())] if volts.max() > volts[0] + NOTABLE_V else self.cases[0]
+        states = [s.name for s in self.job.host.states if case.items() >= net.switches.get(s.id, {}).items()]
+        resting = ", with nothing drawn," if case["asleep"] else ""
+        here = case.keys() <= {"bursting", "asleep"} or not states
+        return resting if here else f"{resting} while “{states[0]}”"
 
     def _wanted(self) -> float:
         """The most that the module wants [A], whether it gets it or not."""

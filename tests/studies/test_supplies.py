@@ -1,0 +1,152 @@
+"""What destroys a board by its supply: mistakes that modders make, each beside its clean twin.
+
+That a reversed supply, or one above its highest, destroys what hangs on it is a fact of the trade; so is that a rail rises when
+nothing is drawn from it and that it may stand higher in another state.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+import pytest
+from msgspec.structs import replace
+
+from feeds import hall, known, pad, through
+from pigtail import edits
+from pigtail.advice.remedies import advised
+from pigtail.edits.plan import set_converter, set_stage_rail
+from pigtail.edits.readings import log_reading
+from pigtail.job.document import Function, Job, Purpose, Rail
+from pigtail.studies.all import study_job
+from pigtail.studies.findings import Finding, Severity
+from pigtail.studies.power.found import PowerFound
+
+WHEN = datetime(2026, 11, 27, 12, 0)
+
+
+def rail_of(job: Job) -> str:
+    """The rail that the supply starts at."""
+    link = next(x for x in job.links if x.purpose is Purpose.SUPPLY)
+    return next(a for a in link.starts if isinstance(job.terminal(a), Rail))
+
+
+def supplied(volts: float, key: str = "linear_large", ohm: float = 0.2) -> Job:
+    """The hall's receiver from a rail of so many volts behind so many ohms, alive in all states."""
+    job = set_converter(hall(), "supply", key)
+    rail = rail_of(job)
+    for field, value, unit in (
+        ("voltage", volts, "V"),
+        ("resistance", ohm, "Ω"),
+        ("limit", 1.0, "A"),
+        ("used", 0.05, "A"),
+    ):
+        job = edits.set_value(job, rail, field, known(value, unit, 0.01))
+    job = edits.set_ambient(job, known(35.0, "°C"))
+    host = replace(
+        job.host,
+        terminals=tuple(replace(t, states=()) if isinstance(t, Rail) else t for t in job.host.terminals),
+    )
+    return replace(job, host=host)
+
+
+def read(job: Job, state: str, volts: float) -> Job:
+    """The rail read in a state."""
+    return log_reading(
+        job,
+        point=rail_of(job),
+        against="host.star",
+        state=state,
+        function=Function.DC_VOLTS,
+        value=volts,
+        when=WHEN,
+    )
+
+
+def told(job: Job) -> list[Finding]:
+    """What is said of the supply that is not good, with remedies."""
+    studies = advised(job, study_job(job))
+    return [f for f in studies.of(PowerFound).findings if f.severity is not Severity.GOOD]
+
+
+@pytest.mark.parametrize("key", ["direct", "linear", "linear_large", "buck"])
+@pytest.mark.parametrize("volts", [-5.0, -12.0, -24.0])
+def test_a_negative_rail_is_a_stop_by_its_polarity(key: str, volts: float) -> None:
+    """Through any converter; nothing else is told beside it, and no remedy is offered but to turn it round."""
+    stops = [f for f in told(supplied(volts, key)) if f.severity is Severity.STOP]
+    assert [f.judgement for f in stops] == ["power.reversed"]
+    assert "the wrong way round" in stops[0].sentence
+    assert stops[0].remedies == ()
+
+
+@pytest.mark.parametrize(("key", "volts"), [("direct", 5.0), ("linear_large", 9.0), ("buck", 24.0)])
+def test_the_right_way_round_is_no_stop(key: str, volts: float) -> None:
+    """The clean twins."""
+    assert not [f for f in told(supplied(volts, key)) if f.severity is Severity.STOP]
+
+
+def test_plus_and_minus_swapped_at_either_end_are_told_as_that() -> None:
+    """At the module's plug, or at the host: a stop that says what is joined where, not that the link does not start at a rail."""
+    job = supplied(9.0)
+    link = job.link("supply")
+    assert link is not None
+    ends = {j.port: j for j in link.joins}
+    at_module = tuple(
+        replace(ends[p], terminal=ends[q].terminal) if p in ("out", "com") else ends[p]
+        for p, q in (("in", "in"), ("out", "com"), ("com", "out"))
+    )
+    for joins in (
+        at_module,
+        (replace(ends["in"], terminal="host.star"), ends["out"], replace(ends["com"], terminal=rail_of(job))),
+    ):
+        swapped = edits.replace_link(job, replace(link, joins=joins))
+        stops = [f for f in told(swapped) if f.severity is Severity.STOP]
+        assert [f.code for f in stops] == ["power.swapped"], [f.code for f in told(swapped)]
+        assert "plus and minus are swapped" in stops[0].sentence
+        assert stops[0].settle.startswith("Turn it round")
+        assert stops[0].remedies == ()
+    assert not [f for f in told(job) if f.code == "power.swapped"]
+
+
+def test_more_than_the_module_stands_in_another_state_is_a_stop_that_names_it() -> None:
+    """6.4 V read while idle on a part that stands 5.25 V; 5.1 V is its clean twin. The working state alone would be good."""
+    job = read(supplied(5.0, "direct", 0.1), "on", 5.0)
+    bad = [f for f in told(read(job, "idle", 6.4)) if f.severity is Severity.STOP]
+    assert [f.judgement for f in bad] == ["power.over_voltage"]
+    assert "6.4 V at the pins" in bad[0].sentence
+    assert "“idle" in bad[0].sentence
+    assert not [f for f in told(read(job, "idle", 5.1)) if f.severity is Severity.STOP]
+
+
+def test_more_than_the_module_stands_with_nothing_drawn_is_a_stop() -> None:
+    """6.2 V behind 15 Ω falls to 5 V under load and stands at 6.2 V while the module sleeps."""
+    bad = [f for f in told(supplied(5.9, "direct", 15.0)) if f.severity is Severity.STOP]
+    assert [f.judgement for f in bad] == ["power.over_voltage"]
+    assert "with nothing drawn" in bad[0].sentence
+    assert not [f for f in told(supplied(5.0, "direct", 0.1)) if f.severity is Severity.STOP]
+
+
+@pytest.mark.parametrize(
+    ("key", "bad", "good"),
+    [("linear", 35.0, 12.0), ("linear_large", 40.0, 24.0), ("buck", 56.0, 24.0), ("buck", 160.0, 12.0)],
+)
+def test_a_converter_has_a_highest_input(key: str, bad: float, good: float) -> None:
+    """Small regulators of this kind stand 30 V, larger ones 35 V, buck boards 28 V to 40 V (data sheets, from memory)."""
+    stops = [f for f in told(supplied(bad, key)) if f.severity is Severity.STOP]
+    assert "power.input_voltage" in [f.judgement for f in stops]
+    assert not [f for f in told(supplied(good, key)) if f.severity is Severity.STOP]
+
+
+@pytest.mark.parametrize("key", ["gain", "buffer", "gain_single"])
+def test_a_stage_on_a_negative_rail_is_a_stop(key: str) -> None:
+    """And on the same rail the right way round it is none."""
+
+    def job(volts: float) -> Job:
+        made = edits.set_value(
+            through(pad(), "feed_left", key), "host.rail_5v", "voltage", known(volts, "V", 0.02)
+        )
+        return set_stage_rail(made, "feed_left", "host.rail_5v")
+
+    bad = [f for f in told(job(-12.0)) if f.judgement == "power.stage_reversed"]
+    assert [f.severity for f in bad] == [Severity.STOP]
+    assert "the wrong way round" in bad[0].sentence
+    assert not [f for f in told(job(12.0)) if f.judgement == "power.stage_reversed"]
