@@ -5,10 +5,11 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from pigtail.job.ask import Ask
-from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail, SupplyClass
+from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail
 from pigtail.job.log import log_of
 from pigtail.job.quantities import quantity
 from pigtail.job.readings import feeding
+from pigtail.job.safety import Safety, safety
 from pigtail.job.wiring import first_function, probe_against, used_points
 from pigtail.model.estimate import Estimate, Input
 from pigtail.model.subjects import SubjectKind
@@ -19,15 +20,12 @@ from pigtail.studies.survey.onspot import with_expected
 from pigtail.studies.survey.sweep import connectors, pins, sweep
 from pigtail.studies.taps.protocol import open_checks, suggested_clip, unplugged
 
-#: Hosts that no probe is put on: one with a live chassis, and one of which nobody knows how it is fed.
-NO_PROBES = (SupplyClass.LIVE_CHASSIS, SupplyClass.UNKNOWN)
-
 
 def next_readings(job: Job, studies: Studies) -> tuple[Ask, ...]:
     """Readings worth taking, the most telling first: a reservoir to be found empty, the checks of points that the plan
     uses, then values that open verdicts rest on and a meter can tell, then pins that a sweep leaves open. None of a host that no
     probe may be put on."""
-    if job.host.supply in NO_PROBES:
+    if safety(job) is not Safety.OPEN:
         return ()
     found: list[Ask] = []
     for address in used_points(job):

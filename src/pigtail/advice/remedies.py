@@ -21,8 +21,9 @@ from pigtail.catalogue.topologies import Does, does, first, plain, those
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import reconverted, regauged, rerailed, set_stage_rail
 from pigtail.edits.usual import rails
-from pigtail.job.document import Job, Purpose, Rail, SupplyClass, SupplyIn
+from pigtail.job.document import Job, Purpose, Rail, SupplyIn
 from pigtail.job.errors import JobError
+from pigtail.job.safety import Safety, safety
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -215,10 +216,7 @@ def _candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     elif area == "returns":
         yield from _supply_candidates(job)
         yield from _return_candidates(job)
-    if (
-        what in ("no_feed", "no_plan", "no_supply", "missing")
-        and job.host.supply is not SupplyClass.LIVE_CHASSIS
-    ):
+    if what in ("no_feed", "no_plan", "no_supply", "missing") and safety(job) is Safety.OPEN:
         for module in job.modules:
             edit = partial(propose_plan, module_id=module.id)
             yield Attempt(f"propose a plan for {module.name}", edit, whole_plan=True)

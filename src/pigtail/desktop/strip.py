@@ -13,9 +13,10 @@ from pigtail.desktop.labels import OneLine
 from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit
 from pigtail.edits.change import Change
 from pigtail.job.ask import Ask, in_words
-from pigtail.job.document import Function, Job, SupplyClass
+from pigtail.job.document import Function, Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of
+from pigtail.job.safety import Safety, safety
 from pigtail.job.wiring import probe_against
 from pigtail.units import UnreadableError
 
@@ -29,8 +30,8 @@ CLIPPED = (
 JUDGE_AFTER_MS = 60
 #: Hosts that no probe is put on, in words.
 FORBIDDEN = {
-    SupplyClass.LIVE_CHASSIS: "live chassis: put no probe and no meter earth on it; it is for a qualified person.",
-    SupplyClass.UNKNOWN: "first find out how the host is fed: its rating plate, its power entry. Put no probe on it before.",
+    Safety.LIVE: "live chassis: put no probe and no meter earth on it; it is for a qualified person.",
+    Safety.NOT_KNOWN: "first find out how the host is fed: its rating plate, its power entry. Put no probe on it before.",
 }
 
 
@@ -195,7 +196,7 @@ class BenchStrip(QFrame):
                 f"no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
             )
             ready = "nothing is open that a meter would settle: build, and read as the sheet says."
-            forbidden = FORBIDDEN.get(self._job.host.supply) if self._job else None
+            forbidden = FORBIDDEN.get(safety(self._job))
             self.next_words.setText(forbidden or (words if mend else ready))
             return
         more = len(measures) - 1

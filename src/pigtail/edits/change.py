@@ -12,6 +12,8 @@ import msgspec
 from pigtail.job.check import check_job
 from pigtail.job.document import Job
 from pigtail.job.errors import EditError, JobError, LiveChassisError
+from pigtail.job.safety import Safety, live_reading, reaches_host, safety
+from pigtail.units import format_quantity
 
 Edit = Callable[[Job], Job]
 
@@ -44,6 +46,25 @@ class FeedChange(msgspec.Struct, frozen=True):
 
         both = " in both channels" if len(links) > 1 else ""
         return Change(self.words + both, edit, self.turning)
+
+
+def wired(job: Job) -> Job:
+    """A job whose links were changed, checked; raises LiveChassisError where nothing may be joined to its host."""
+    if reaches_host(job):
+        read, known = live_reading(job), safety(job)
+        if read is not None:
+            volts = format_quantity(read.value.nominal, read.value.unit)
+            raise LiveChassisError(
+                f"{volts} were read between {job.label(read.point)} and {job.label(read.against)}: join nothing to the host; "
+                "a qualified person may read it again behind an isolation transformer and note that with the reading",
+                value=read.id,
+            )
+        if known is Safety.NOT_KNOWN:
+            raise LiveChassisError(
+                "how the host is fed is not known, so nothing may be joined to it yet; "
+                "unplug it, read its rating plate and power entry, and say how it is fed in Survey",
+            )
+    return checked(job)
 
 
 def checked(job: Job) -> Job:

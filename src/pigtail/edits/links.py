@@ -7,7 +7,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from pigtail.catalogue.topologies import topology
-from pigtail.edits.change import checked
+from pigtail.edits.change import checked, wired
 from pigtail.job.check import ID
 from pigtail.job.document import HOST, Job, Join, Link, Part, Plus, Section
 from pigtail.job.errors import EditError
@@ -15,8 +15,8 @@ from pigtail.units.known import Known
 
 
 def add_link(job: Job, link: Link) -> Job:
-    """Add a link; refused for a live chassis."""
-    return checked(replace(job, links=(*job.links, link)))
+    """Add a link; refused where nothing may be joined to the host."""
+    return wired(replace(job, links=(*job.links, link)))
 
 
 def remove_link(job: Job, link_id: str) -> Job:
@@ -42,7 +42,7 @@ def _with_link(job: Job, link_id: str, **changes: Any) -> Job:
 def replace_link(job: Job, link: Link) -> Job:
     """Put another network and other joins in the place of a link of the same id."""
     _link(job, link.id)
-    return checked(replace(job, links=tuple(link if x.id == link.id else x for x in job.links)))
+    return wired(replace(job, links=tuple(link if x.id == link.id else x for x in job.links)))
 
 
 def move_tap(job: Job, old: str, new: str) -> Job:
@@ -60,7 +60,7 @@ def move_tap(job: Job, old: str, new: str) -> Job:
         joins = tuple(replace(j, terminal=new) if j.terminal == old else j for j in link.joins)
         return replace(link, joins=joins) if joins != link.joins else link
 
-    return checked(replace(job, links=tuple(map(moved, job.links))))
+    return wired(replace(job, links=tuple(map(moved, job.links))))
 
 
 def set_sections(job: Job, link_id: str, sections: tuple[Section, ...]) -> Job:

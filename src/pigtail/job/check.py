@@ -23,17 +23,12 @@ from pigtail.job.document import (
     SupplyClass,
 )
 from pigtail.job.errors import JobError, LiveChassisError
+from pigtail.job.primary import primary, primary_words
 from pigtail.job.quantities import HOST_QUANTITIES, PATH_RESISTANCE, THROUGH_GAIN, Quantity, quantities
 from pigtail.units.known import Known
 
 ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
 MAX_ITEMS = 20_000
-#: Words that put a point on the primary side of a mains supply.
-PRIMARY = re.compile(
-    r"\bprimary\b|\bmains (inlet|live|neutral|fuse|switch|plug|terminal|input|socket)\b"
-    r"|\b(live|hot) (side|chassis|conductor)\b|\bline voltage\b",
-    re.IGNORECASE,
-)
 LARGEST = 1e12
 
 
@@ -49,7 +44,7 @@ def check_job(job: Job) -> None:
         _device(module, f"modules[{at}]", set())
         _throughs(module, f"modules[{at}]")
     _device(job.host, "host", {s.id for s in job.host.states})
-    _no_primary(job.host)
+    _no_primary(job)
     _stages(job)
     addresses = set(job.addresses())
     for at, link in enumerate(job.links):
@@ -176,17 +171,28 @@ def _point(terminal: AnyTerminal, ids: set[str], place: str) -> None:
         raise JobError("a trait cannot be both true and not true of a point", where=f"{place}.traits")
 
 
-def _no_primary(host: Host) -> None:
-    """The primary side of a mains supply cannot be a point: neither by its name nor by its place."""
-    for at, terminal in enumerate(host.terminals):
-        for words in (terminal.name, terminal.place.text(), *(p.text() for p in terminal.alternatives)):
-            if PRIMARY.search(words):
-                raise JobError(
-                    f"“{words[:50]}” is on the primary side: no point may be there, and no probe; "
-                    "that side is for a licensed person",
-                    where=f"host.terminals[{at}]",
-                    value=terminal.id,
-                )
+def _no_primary(job: Job) -> None:
+    """The primary side of a mains supply cannot be a point, nor a pin: by its name, its places or its papers."""
+    devices: list[tuple[str, Host | Module]] = [("host", job.host)]
+    devices += [(f"modules[{at}]", module) for at, module in enumerate(job.modules)]
+    for where, device in devices:
+        found = primary_words(device, job.host.supply)
+        if found is not None:
+            at, words = found
+            raise JobError(
+                f"“{words[:50]}” is on the primary side: no point may be there, and no probe; "
+                "that side is for a licensed person",
+                where=f"{where}.terminals[{at}]",
+                value=device.terminals[at].id,
+            )
+    for at, stage in enumerate(job.host.stages):
+        if stage.points and primary(stage.name, job.host.supply):
+            raise JobError(
+                f"“{stage.name[:50]}” is on the primary side: no point may lie on it; "
+                "that side is for a licensed person",
+                where=f"host.stages[{at}]",
+                value=stage.id,
+            )
 
 
 def _stages(job: Job) -> None:

@@ -55,7 +55,18 @@ class Entry(NamedTuple):
         return self.found(self.key, {}, findings)
 
     def run(self, model: Model) -> Study:
-        """Its answer for a model; a plan that cannot be solved becomes a finding. Never raises for a checked job."""
+        """Its answer for a model, headed by what forbids any wire to the host. Never raises for a checked job."""
+        from msgspec.structs import replace
+
+        from pigtail.studies.findings import ORDER
+        from pigtail.studies.safety import forbidding
+
+        answer, told = self._solved(model), forbidding(model.papers, self.key)
+        findings = sorted((*told, *answer.findings), key=lambda f: ORDER.index(f.severity))
+        return replace(answer, findings=tuple(findings)) if told else answer
+
+    def _solved(self, model: Model) -> Study:
+        """Its answer; a plan that cannot be solved becomes a finding."""
         from msgspec.structs import replace
 
         from pigtail.catalogue.errors import CatalogueError

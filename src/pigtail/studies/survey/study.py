@@ -16,6 +16,7 @@ from pigtail.job.document import (
     SupplyClass,
 )
 from pigtail.job.quantities import quantities
+from pigtail.job.safety import HAZARD_DC_V
 from pigtail.job.wiring import confirmed, first_function, probe_against, used_points
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Finding, Severity
@@ -24,8 +25,6 @@ from pigtail.studies.survey.found import SurveyFound
 from pigtail.studies.survey.onspot import judged
 from pigtail.studies.wording import tell
 from pigtail.units import Known, format_quantity
-
-HAZARD_DC_V = 60.0
 
 
 def study_survey(model: Model) -> SurveyFound:

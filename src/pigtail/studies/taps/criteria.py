@@ -24,6 +24,7 @@ from pigtail.job.document import (
 )
 from pigtail.job.log import log_of
 from pigtail.job.places import EASE, Pad
+from pigtail.job.safety import HAZARD_DC_V
 from pigtail.job.wiring import star_address
 from pigtail.studies.survey.onspot import GROUND_APART_V
 from pigtail.studies.taps.protocol import done_part, live_states
@@ -33,7 +34,6 @@ from pigtail.units.known import Basis, Known
 #: A line output up to this impedance drives a line by itself; beyond the second a buffer is a must.
 LOW_OHM, HIGH_OHM = 1000.0, 10_000.0
 SMALL_V, LARGE_V = 0.02, 4.0
-HAZARD_V = 60.0
 #: A rail should have this much more to give than the modules draw.
 ROOM = 1.3
 
@@ -209,7 +209,7 @@ def _hazard(job: Job, address: str, terminal: AnyTerminal) -> Score:
         return Score(0.0, "live chassis")
     near = terminal.has(Trait.NEAR_HAZARD)
     volts: Known | None = getattr(terminal, "voltage", None)
-    if near or (volts is not None and max(abs(volts.low), abs(volts.high)) > HAZARD_V):
+    if near or (volts is not None and max(abs(volts.low), abs(volts.high)) > HAZARD_DC_V):
         return Score(0.0, "hazardous voltage")
     if job.host.supply is SupplyClass.UNKNOWN:
         return Score(None, "how the host is fed is not known")
