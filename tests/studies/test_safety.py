@@ -12,14 +12,16 @@ from datetime import datetime
 import pytest
 from msgspec.structs import replace
 
-from feeds import hall
+from feeds import hall, known
 from pigtail import edits
 from pigtail.advice.plan import propose
 from pigtail.advice.remedies import advised
 from pigtail.edits.host import add_point, set_place
+from pigtail.edits.links import set_capacitor
+from pigtail.edits.plan import set_converter
 from pigtail.edits.readings import log_reading
 from pigtail.job.check import check_job
-from pigtail.job.document import Function, Job, Pin, Return, Stage, SupplyClass
+from pigtail.job.document import Function, Job, Pin, Plus, Return, Stage, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.primary import primary
 from pigtail.studies.all import study_job
@@ -166,3 +168,50 @@ def test_what_is_harmless_depends_on_how_the_host_is_fed() -> None:
     assert not primary("300 V plate", SupplyClass.VALVE)
     assert primary("230 V AC", SupplyClass.VALVE)
     assert primary("bulk capacitor", SupplyClass.MAINS_SWITCHING)
+
+
+@pytest.mark.parametrize(
+    ("field", "value", "stop"),
+    [("dc", 250.0, True), ("dc", -90.0, True), ("dc", 61.0, True), ("dc", 12.0, False), ("dc", 0.0, False)],
+)
+def test_a_point_at_hazardous_volts_takes_no_wire_without_a_rated_part(
+    field: str, value: float, stop: bool
+) -> None:
+    """The capacitor of the plan is not told to stand it: a stop. One that is rated for twice as much is an interface."""
+    job = edits.set_value(hall(), "host.record_in", field, known(value, "V", 0.01))
+    told = [f for f in study_job(job).findings if f.code == "survey.hazardous_point"]
+    assert [f.severity for f in told] == ([Severity.STOP] if stop else [])
+    rated = set_capacitor(job, "feed", 1, "c1", Plus.FILM, known(630.0, "V", 0.0))
+    assert not [f for f in study_job(rated).findings if f.code == "survey.hazardous_point"]
+
+
+@pytest.mark.parametrize(
+    ("value", "function", "stop"),
+    [(70.0, Function.DC_VOLTS, True), (40.0, Function.AC_VOLTS, True), (20.0, Function.AC_VOLTS, False)],
+)
+def test_what_was_read_in_any_state_counts(value: float, function: Function, stop: bool) -> None:
+    """A point that papers call harmless and the meter does not, be it while idle."""
+    job = log_reading(
+        hall(),
+        point="host.record_in",
+        against="host.star",
+        state="idle",
+        function=function,
+        value=value,
+        when=WHEN,
+    )
+    told = [f for f in study_job(job).findings if f.code == "survey.hazardous_point"]
+    assert [f.severity for f in told] == ([Severity.STOP] if stop else [])
+
+
+@pytest.mark.parametrize(("volts", "stop"), [(320.0, True), (160.0, True), (66.0, True), (48.0, False)])
+def test_a_rail_at_hazardous_volts_is_a_stop_through_any_converter_of_the_catalogue(
+    volts: float, stop: bool
+) -> None:
+    """None of them is made for it."""
+    for key in ("linear_large", "buck"):
+        job = edits.set_value(
+            set_converter(hall(), "supply", key), "host.rail_high", "voltage", known(volts, "V", 0.01)
+        )
+        told = [f for f in study_job(job).findings if f.code == "survey.hazardous_point"]
+        assert [f.severity for f in told] == ([Severity.STOP] if stop else []), key

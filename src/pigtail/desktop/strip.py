@@ -196,7 +196,7 @@ class BenchStrip(QFrame):
                 f"no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
             )
             ready = "nothing is open that a meter would settle: build, and read as the sheet says."
-            forbidden = FORBIDDEN.get(safety(self._job))
+            forbidden = FORBIDDEN.get(safety(self._job)) if self._job else None
             self.next_words.setText(forbidden or (words if mend else ready))
             return
         more = len(measures) - 1

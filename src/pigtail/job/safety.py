@@ -50,6 +50,30 @@ def live_reading(job: Job) -> Reading | None:
     return next(iter(open_ones.values()), None)
 
 
+def most_volts(job: Job, address: str) -> tuple[float, Function]:
+    """The most that a terminal may stand at against its return, and whether that is direct or alternating [V]: by its values, with
+    their spread, and by all readings that stand, in any state. Nought where nothing is known."""
+    terminal = job.terminal(address)
+    values = [getattr(terminal, f, None) for f in ("voltage", "bias", "dc", "level")]
+    most = max((max(abs(k.low), abs(k.high)) for k in values if k is not None and k.unit == "V"), default=0.0)
+    found = (most, Function.DC_VOLTS)
+    for reading in job.readings:
+        if (
+            reading.struck
+            or address not in (reading.point, reading.against)
+            or reading.function not in LIMITS
+        ):
+            continue
+        if not all(
+            isinstance(job.terminal(a), Return) or a == address for a in (reading.point, reading.against)
+        ):
+            continue
+        volts = max(abs(reading.value.low), abs(reading.value.high))
+        if volts / LIMITS[reading.function] > found[0] / LIMITS[found[1]]:
+            found = (volts, reading.function)
+    return found
+
+
 def reaches_host(job: Job) -> bool:
     """Whether any wire is planned to the host."""
     return any(j.terminal.startswith(f"{HOST}.") for link in job.links for j in link.joins)

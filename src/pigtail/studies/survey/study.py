@@ -6,18 +6,23 @@ Limits: above 30 V AC rms, 42.4 V peak or 60 V DC treat as hazardous (IEC 62368-
 from __future__ import annotations
 
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
+from pigtail.catalogue.ratings import ratings
+from pigtail.catalogue.topologies import Task
 from pigtail.job.document import (
     HOST,
     Function,
     Job,
+    Link,
     Purpose,
     Rail,
     Reading,
+    Return,
     SupplyClass,
 )
 from pigtail.job.quantities import quantities
-from pigtail.job.safety import HAZARD_DC_V
+from pigtail.job.safety import HAZARD_DC_V, LIMITS, most_volts
 from pigtail.job.wiring import confirmed, first_function, probe_against, used_points
+from pigtail.model.cascade import networks
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.survey.discharge import study_discharge
@@ -32,6 +37,7 @@ def study_survey(model: Model) -> SurveyFound:
     job, measured = model.papers, model.job
     findings = [_supply_class(job), *_discharge(job), *_readings(job), *_differences(job, measured)]
     findings += _used_points(job)
+    findings += [f for link in job.links for f in _hazardous(job, measured, link)]
     findings.sort(key=lambda f: ORDER.index(f.severity))
     return SurveyFound("survey", {}, tuple(findings), measured)
 
@@ -113,6 +119,47 @@ def _differences(job: Job, measured: Job) -> list[Finding]:
                 )
             )  # fmt: skip
     return found
+
+
+def _hazardous(papers: Job, measured: Job, link: Link) -> list[Finding]:
+    """The points of a link that may stand at hazardous volts with nothing between that is rated for them."""
+    found = []
+    for join in link.joins:
+        if isinstance(papers.terminal(join.terminal), Return) or not join.terminal.startswith(f"{HOST}."):
+            continue
+        volts, function = max(
+            (most_volts(job, join.terminal) for job in (papers, measured)), key=lambda m: m[0] / LIMITS[m[1]]
+        )
+        if volts <= LIMITS[function] or _rated(link, volts):
+            continue
+        words = {
+            "link": link.name,
+            "name": papers.label(join.terminal),
+            "volts": f"{format_quantity(volts, 'V')} {'AC' if function is Function.AC_VOLTS else 'DC'}",
+            "limit": f"{LIMITS[function]:g} V",
+        }
+        found.append(
+            tell(
+                "survey.hazardous_point", join.terminal, words, value=volts, limit=LIMITS[function], unit="V"
+            )
+        )
+    return found
+
+
+def _rated(link: Link, volts: float) -> bool:
+    """Whether something in a link is told to stand these volts [V]: a converter's highest input, a capacitor's rating."""
+    for network in networks(link):
+        given = network.shape.values(network.section)
+        highest = given.get("vin_max")
+        if highest is not None and highest.low >= volts:
+            return True
+        blocking = {rule.name for rule in network.shape.bought() if rule.role is Task.BLOCKS}
+        rated = [
+            p.rating.nominal for p in network.section.parts if p.name in blocking and p.rating is not None
+        ]
+        if rated and max(rated) >= ratings().capacitor.margin * volts:
+            return True
+    return False
 
 
 def _used_points(job: Job) -> list[Finding]:
