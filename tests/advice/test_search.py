@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from feeds import CASES, known
+from feeds import CASES, hall, known
 from pigtail import edits
 from pigtail.advice.found import SearchFound
 from pigtail.advice.plan import propose
@@ -25,6 +25,7 @@ from pigtail.catalogue.stock import Stock
 from pigtail.catalogue.topologies import topology
 from pigtail.cli.main import parse
 from pigtail.cli.main import run as command
+from pigtail.cli.suggesting import searches
 from pigtail.edits.plan import rejoined
 from pigtail.job.document import Job
 from pigtail.job.errors import EditError
@@ -355,3 +356,27 @@ def test_a_locked_bleed_keeps_its_value_and_what_is_not_in_stock_is_named() -> N
     poor = search(job, "feed", Wish(stock=Stock((1000.0, 3300.0), (10e-6,)), only_stock=True))
     assert poor.options == ()
     assert "not in stock" in poor.trouble
+
+
+@pytest.mark.parametrize(
+    ("address", "field", "words"),
+    [
+        ("m.out_left", "emf", "left out"),
+        ("m.out_right", "impedance", "right out"),
+        ("host.record_in", "impedance", "record input"),
+        ("host.record_in", "wanted", "record input"),
+    ],
+)
+def test_a_search_without_what_it_rests_on_says_what_to_measure(address: str, field: str, words: str) -> None:
+    """One sentence, no figure; with a guess over the plausible range there are networks again. An overload that nobody knows does
+    not stop a search."""
+    job = edits.set_value(hall(), address, field, None)
+    with pytest.raises(EditError, match="rests on what is not known") as refused:
+        search(job, "feed")
+    assert words in str(refused.value)
+    (found,) = searches(job)
+    assert found.options == ()
+    assert words in found.trouble
+    (guessed,) = searches(job, plausible=True)
+    assert guessed.solved > 0
+    assert search(edits.set_value(hall(), "host.record_in", "overload", None), "feed").options

@@ -23,15 +23,17 @@ from pigtail.advice.found import Option, SearchFound
 from pigtail.advice.shapes import Wish, families, suits, traits_of
 from pigtail.catalogue.stock import Stock
 from pigtail.catalogue.topologies import FILM_F, topology
+from pigtail.edits.values import set_value
 from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Link, Purpose
 from pigtail.job.errors import EditError
 from pigtail.job.measured import Measured
+from pigtail.job.quantities import Quantity, quantities
 from pigtail.model import subjects
 from pigtail.model.estimate import Estimate
 from pigtail.model.subjects import Subject, SubjectKind
 from pigtail.studies.findings import ORDER, Severity, graded, worst
 from pigtail.studies.judging import GRADES, judgements
-from pigtail.units import format_quantity, marking
+from pigtail.units import Basis, Known, format_quantity, marking
 
 #: Options of one cascade that are offered: the best of each impedance level.
 OF_A_SHAPE = 3
@@ -96,10 +98,56 @@ def feed_of(job: Job, link_id: str) -> Link:
     return link
 
 
+#: What a level rests on whatever the network: of the output and of the input.
+OF_AN_OUTPUT, OF_AN_INPUT = ("emf", "impedance"), ("impedance", "wanted")
+
+
+def lacking(job: Job, link: Link) -> tuple[tuple[str, Quantity], ...]:
+    """The values of a feed's ends that a search needs and that are not known, by the address of the terminal."""
+    found = []
+    for address in (*link.starts, *link.at("out")):
+        terminal = job.terminal(address)
+        if not isinstance(terminal, AudioOut | AudioIn):
+            continue
+        needed = OF_AN_OUTPUT if isinstance(terminal, AudioOut) else OF_AN_INPUT
+        found += [
+            (address, q)
+            for q in quantities(terminal)
+            if q.field in needed and getattr(terminal, q.field) is None
+        ]
+    return tuple(found)
+
+
+def plausibly(job: Job, link_id: str) -> Job:
+    """The job with what a search of a feed lacks put in as a guess over its plausible range. Raises EditError."""
+    for address, item in lacking(Measured(job).job, feed_of(job, link_id)):
+        low, high = item.plausible
+        middle = float(np.sqrt(low * high)) if low > 0 else (low + high) / 2
+        guess = Known(
+            nominal=middle,
+            low=low,
+            high=high,
+            unit=item.unit,
+            basis=Basis.GUESSED,
+            source="its plausible range",
+        )
+        job = set_value(job, address, item.field, guess)
+    return job
+
+
 def steps_of(job: Job, link_id: str) -> tuple[int, ...]:
-    """The steps that a search of a feed takes, as numbers of families; raises EditError."""
+    """The steps that a search of a feed takes, as numbers of families; raises EditError, also where a value is not known that
+    every level rests on."""
     measured = Measured(job).job
-    traits = traits_of(measured, feed_of(measured, link_id))
+    link = feed_of(measured, link_id)
+    missing = lacking(measured, link)
+    if missing:
+        names = ", ".join(f"{measured.label(a)}: {q.words}" for a, q in missing)
+        raise EditError(
+            f"a search of {link.name} rests on what is not known: {names}; measure it, or type it in Survey",
+            value=link_id,
+        )
+    traits = traits_of(measured, link)
     return tuple(k for k, family in enumerate(families()) if suits(family, traits))
 
 

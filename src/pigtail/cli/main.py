@@ -7,6 +7,7 @@ import json
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 from pigtail import __version__
 from pigtail.job.errors import JobError
@@ -63,7 +64,8 @@ def _suggest(options: argparse.Namespace) -> int:
     job = open_job(options.file).job
     if options.as_loud_as or options.now:
         job = as_loud_as(job, options.wanted, options.now, options.as_loud_as)
-    found = searches(job, options.wanted, wish_of(options.series, only_stock=options.stock))
+    wish = wish_of(options.series, only_stock=options.stock)
+    found = searches(job, options.wanted, wish, plausible=options.plausible)
     print(
         json.dumps(suggest_as_json(found), ensure_ascii=False, indent=1)
         if options.json
@@ -133,6 +135,31 @@ def export_demos(folder: Path) -> int:
     return 0
 
 
+def _add_suggest(commands: Any) -> None:
+    suggest = commands.add_parser(
+        "suggest", help="search the networks of the feeds: ranked, each solved over its spread"
+    )
+    suggest.add_argument("file", type=Path, metavar="FILE")
+    suggest.add_argument(
+        "--for", dest="wanted", default="", metavar="FEED", help="one feed by its id; without it all"
+    )
+    suggest.add_argument(
+        "--series", choices=("E12", "E24", "E96"), default="", help="take resistors from one series"
+    )
+    suggest.add_argument(
+        "--plausible", action="store_true", help="guess what is not known, over the range that it can have"
+    )
+    suggest.add_argument("--stock", action="store_true", help="take only parts in stock: see `pigtail stock`")
+    suggest.add_argument(
+        "--now", type=Path, metavar="WAV", help="a recording of the feed as it is, with --as-loud-as"
+    )
+    suggest.add_argument(
+        "--as-loud-as", type=Path, metavar="WAV", help="a recording of the source to be matched"
+    )
+    suggest.add_argument("--json", action="store_true", help="print a JSON object")
+    suggest.set_defaults(run=_suggest)
+
+
 def parser() -> argparse.ArgumentParser:
     """The parser of all commands; those with a window are parsed here and run by the desktop."""
     main = argparse.ArgumentParser(
@@ -157,25 +184,7 @@ def parser() -> argparse.ArgumentParser:
     solve.add_argument("file", type=Path, metavar="DECK")
     solve.add_argument("--json", action="store_true", help="print a JSON object")
     solve.set_defaults(run=_solve)
-    suggest = commands.add_parser(
-        "suggest", help="search the networks of the feeds: ranked, each solved over its spread"
-    )
-    suggest.add_argument("file", type=Path, metavar="FILE")
-    suggest.add_argument(
-        "--for", dest="wanted", default="", metavar="FEED", help="one feed by its id; without it all"
-    )
-    suggest.add_argument(
-        "--series", choices=("E12", "E24", "E96"), default="", help="take resistors from one series"
-    )
-    suggest.add_argument("--stock", action="store_true", help="take only parts in stock: see `pigtail stock`")
-    suggest.add_argument(
-        "--now", type=Path, metavar="WAV", help="a recording of the feed as it is, with --as-loud-as"
-    )
-    suggest.add_argument(
-        "--as-loud-as", type=Path, metavar="WAV", help="a recording of the source to be matched"
-    )
-    suggest.add_argument("--json", action="store_true", help="print a JSON object")
-    suggest.set_defaults(run=_suggest)
+    _add_suggest(commands)
     compare = commands.add_parser("compare", help="how much louder one recording is than another, in LU")
     compare.add_argument("now", type=Path, metavar="WAV")
     compare.add_argument("wanted", type=Path, metavar="WAV")

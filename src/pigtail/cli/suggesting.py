@@ -7,7 +7,7 @@ from typing import Any
 
 from pigtail.advice.found import SearchFound
 from pigtail.advice.matching import match_source
-from pigtail.advice.search import search
+from pigtail.advice.search import plausibly, search
 from pigtail.advice.shapes import Wish
 from pigtail.job.document import Job, Purpose
 from pigtail.job.errors import EditError
@@ -45,12 +45,23 @@ def compare_as_text(now: Loudness, wanted: Loudness) -> str:
     return "\n".join([*lines, f"{wanted.lufs - now.lufs:+7.1f} LU      the second over the first"])
 
 
-def searches(job: Job, wanted: str = "", wish: Wish | None = None) -> list[SearchFound]:
-    """The search of one feed, or of all. Raises EditError for a feed that is not there."""
+def searches(
+    job: Job, wanted: str = "", wish: Wish | None = None, *, plausible: bool = False
+) -> list[SearchFound]:
+    """The search of one feed, or of all; `plausible`: with what is not known guessed over its plausible range. Raises EditError
+    for a feed that is not there."""
     feeds = [x.id for x in job.links if x.purpose is Purpose.FEED]
     if wanted and wanted not in feeds:
         raise EditError(f"there is no feed {wanted}; feeds are {', '.join(feeds) or 'none'}", value=wanted)
-    return [search(job, link, wish) for link in ([wanted] if wanted else feeds)]
+    return [_searched(job, link, wish, plausible=plausible) for link in ([wanted] if wanted else feeds)]
+
+
+def _searched(job: Job, link: str, wish: Wish | None, *, plausible: bool) -> SearchFound:
+    """The search of one feed; what it lacks becomes its trouble, or is guessed over its plausible range."""
+    try:
+        return search(plausibly(job, link) if plausible else job, link, wish)
+    except EditError as error:
+        return SearchFound(link, (), 0, f"{str(error)[:1].upper()}{str(error)[1:]}.")
 
 
 def _number(estimate: Estimate) -> dict[str, Any]:
