@@ -11,10 +11,12 @@ from datetime import datetime
 import pytest
 from msgspec.structs import replace
 
-from feeds import hall, known, pad, through
+from feeds import hall, known, pad, speaker, through
 from pigtail import edits
+from pigtail.advice.plan import propose
 from pigtail.advice.remedies import advised
-from pigtail.edits.plan import set_converter, set_stage_rail
+from pigtail.catalogue.kinds import make_module
+from pigtail.edits.plan import rerailed, set_converter, set_stage_rail
 from pigtail.edits.readings import log_reading
 from pigtail.job.document import Function, Job, Purpose, Rail
 from pigtail.studies.all import study_job
@@ -150,3 +152,45 @@ def test_a_stage_on_a_negative_rail_is_a_stop(key: str) -> None:
     assert [f.severity for f in bad] == [Severity.STOP]
     assert "the wrong way round" in bad[0].sentence
     assert not [f for f in told(job(12.0)) if f.judgement == "power.stage_reversed"]
+
+
+def _rail_told(job: Job, rail: str) -> list[Finding]:
+    return [
+        f for f in study_job(job).of(PowerFound).findings if f.judgement == "power.rail" and f.subject == rail
+    ]
+
+
+@pytest.mark.parametrize(
+    ("limit", "alone", "together"),
+    [(0.28, Severity.GOOD, Severity.FIX), (0.60, Severity.GOOD, Severity.GOOD)],
+)
+def test_modules_on_one_rail_are_counted_together(limit: float, alone: Severity, together: Severity) -> None:
+    """A burst of 130 mA fits beside 50 mA in 280 mA; two of them do not, and the rail is told once. 600 mA is the clean twin."""
+    one = edits.set_value(supplied(9.0), "host.rail_high", "limit", known(limit, "A", 0.01))
+    assert [f.severity for f in _rail_told(one, rail_of(one))] == [alone]
+    two = propose(edits.add_module(one, make_module("wireless_receiver_5v", "second")), "second")
+    link = next(x for x in two.links if x.purpose is Purpose.SUPPLY and "second.supply" in x.at("out"))
+    rails = [a for a in link.starts if isinstance(two.terminal(a), Rail)]
+    if rails != [rail_of(one)]:
+        two = edits.replace_link(two, rerailed(two, link, rail_of(one)))
+    told_of = _rail_told(two, rail_of(one))
+    assert [f.severity for f in told_of] == [together]
+
+
+@pytest.mark.parametrize(("limit", "severity"), [(0.15, Severity.FIX), (6.0, Severity.GOOD)])
+def test_a_power_stage_at_full_output_counts_on_the_rail_of_the_modules(
+    limit: float, severity: Severity
+) -> None:
+    """A small amplifier into 4 Ω draws far more at full output than at rest: told of the rail whoever else hangs on it."""
+    job = speaker()
+    rail = next(f"host.{t.id}" for t in job.host.terminals if isinstance(t, Rail))
+    for field, value, unit in (
+        ("voltage", 5.0, "V"),
+        ("limit", limit, "A"),
+        ("used", 0.05, "A"),
+        ("resistance", 0.05, "Ω"),
+    ):
+        job = edits.set_value(job, rail, field, known(value, unit, 0.01))
+    link = next(x for x in job.links if x.purpose is Purpose.FEED)
+    fed = set_stage_rail(job, link.id, rail)
+    assert [f.severity for f in _rail_told(fed, rail)] == [severity]

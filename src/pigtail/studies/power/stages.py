@@ -1,23 +1,30 @@
 """What the amplifier stages of feeds draw: from which rail, and whether that rail has it to give and the stage stands it.
 
-A stage at rest draws its own current; a power stage at full output P/(η·supply) more, P its most from that supply.
+A stage at rest draws its own current; a power stage at full output P/(η·supply) more, P its most from that supply. All that hangs
+on a rail is counted together.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import NamedTuple
+
 import numpy as np
+from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
 from pigtail.job.document import AudioIn, Job, Link, Purpose, Rail
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, networks, section_inputs, swing_volts
-from pigtail.model.estimate import Input, Wanted
+from pigtail.model.estimate import Wanted
 from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate
-from pigtail.model.terminals import terminal_inputs
+from pigtail.model.subjects import Subject
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.wording import tell
+
+Array = NDArray[np.float64]
 
 
 def stage_findings(model: Model) -> list[Finding]:
@@ -37,23 +44,61 @@ def _of_stage(model: Model, link: Link, stage: Network) -> list[Finding]:
     if rail is None:
         words = {"link": link.name, "stage": stage.shape.short}
         return [tell("power.stage_not_supplied", link.id, words), *_volts(model, link, stage, "")]
-    return [_rail(job, link, stage, rail), *_volts(model, link, stage, rail)]
+    return [_rail(model, rail), *_volts(model, link, stage, rail)]
 
 
-def _rail(job: Job, link: Link, stage: Network, rail: str) -> Finding:
-    inputs = [*section_inputs(link, stage.at), *terminal_inputs(job, rail), *_load(job, link)]
-    name, value = stage.parameter, subjects.terminal(rail).parameter
+class Output(NamedTuple):
+    """A power stage that a rail feeds: what it draws at full output beyond what it draws at rest."""
 
-    def solve(samples: Samples) -> dict[str, np.ndarray]:
-        drawn = samples[name("iq")]
-        if Does.DRIVES_SPEAKERS in stage.shape.does:
-            volts = np.maximum(samples[value("voltage")], 1e-3)
-            (load,) = link.at("out")
-            ohm = samples[subjects.terminal(load).parameter("impedance")]
-            swing = swing_volts(samples, stage, volts)
-            most = np.minimum(swing, samples[name("imax")] / np.sqrt(2) * ohm) ** 2 / ohm
-            drawn = drawn + most / (samples[name("efficiency")] * volts)
-        total = samples[value("used")] + drawn
+    stage: Network
+    load: str
+
+    @property
+    def subjects(self) -> tuple[Subject, Subject]:
+        """What its current rests on: the stage and what it drives."""
+        return self.stage.subject, subjects.terminal(self.load)
+
+    def draws(self, samples: Samples, volts: Array) -> Array:
+        """Current at full output [A], shape [S]: P/(η·supply), P its most from that supply."""
+        name = self.stage.parameter
+        ohm = samples[subjects.terminal(self.load).parameter("impedance")]
+        supply = np.maximum(volts, 1e-3)
+        swing = swing_volts(samples, self.stage, supply)
+        most = np.minimum(swing, samples[name("imax")] / np.sqrt(2) * ohm) ** 2 / ohm
+        return np.asarray(most / (samples[name("efficiency")] * supply))
+
+
+def outputs_on(job: Job, rail: str) -> tuple[Output, ...]:
+    """The power stages of all feeds that are supplied from a rail."""
+    return tuple(
+        Output(stage, link.at("out")[0])
+        for link in job.links
+        if link.purpose is Purpose.FEED and rail in link.at("sup") and link.at("out")
+        for stage in networks(link)
+        if Does.DRIVES_SPEAKERS in stage.shape.does and isinstance(job.terminal(link.at("out")[0]), AudioIn)
+    )
+
+
+def drawn_by(outputs: Sequence[Output], samples: Samples, volts: Array) -> Array:
+    """What power stages draw together at full output [A], shape [S]."""
+    return np.asarray(sum((o.draws(samples, volts) for o in outputs), start=np.zeros(np.shape(volts))))
+
+
+def _rail(model: Model, rail: str) -> Finding:
+    """Whether a rail has it to give: to all modules in a burst, all stages at rest, all power stages at full output, together."""
+    job, net, outputs = model.job, model.netlist(), outputs_on(model.job, rail)
+    value = subjects.terminal(rail).parameter
+    wanted_of = {subjects.terminal(rail), *(s for o in outputs for s in o.subjects)}
+    inputs = [i for i in net.inputs if i.in_deck or i.subject in wanted_of]
+
+    def solve(samples: Samples) -> dict[str, Array]:
+        solved = net.whole(net.cases(samples, {"bursting": 1.0}))
+        volts = np.asarray(solved.v(net.node(rail), net.reference(rail)))
+        total = (
+            np.asarray(net.terminal_current(solved, rail))
+            + samples[value("used")]
+            + drawn_by(outputs, samples, volts)
+        )
         limit = samples[value("limit")]
         return {
             "rail_margin_a": limit - total,
@@ -64,11 +109,10 @@ def _rail(job: Job, link: Link, stage: Network, rail: str) -> Finding:
     wanted = {
         "rail_margin_a": Wanted("A", "the current the rail can still give"),
         "rail_room": Wanted("", "the part of the rail's current to spare"),
-        "drawn": Wanted("A", "the current from the rail at full output"),
+        "drawn": Wanted("A", "the current from the rail, everything at its most"),
     }
     numbers = estimate(inputs, solve, wanted)
-    terminal = job.terminal(rail)
-    limit = getattr(terminal, "limit", None)
+    limit = getattr(job.terminal(rail), "limit", None)
     words = {
         "name": job.label(rail),
         "burst": numbers["drawn"].short(),
@@ -109,10 +153,3 @@ def _volts(model: Model, link: Link, stage: Network, rail: str) -> list[Finding]
     return [
         turned if turned.severity is Severity.STOP else judge("power.stage_voltage", numbers, link.id, words)
     ]
-
-
-def _load(job: Job, link: Link) -> tuple[Input, ...]:
-    """The values of what the link ends at."""
-    return tuple(
-        i for a in link.at("out") if isinstance(job.terminal(a), AudioIn) for i in terminal_inputs(job, a)
-    )

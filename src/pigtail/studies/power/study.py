@@ -26,7 +26,7 @@ from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.parts import study_parts
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
-from pigtail.studies.power.stages import stage_findings
+from pigtail.studies.power.stages import drawn_by, outputs_on, stage_findings
 from pigtail.studies.wording import tell
 from pigtail.units import Known, format_quantity
 
@@ -70,8 +70,19 @@ def study_power(model: Model) -> PowerFound:
     for link in job.links:
         if link.purpose is Purpose.SUPPLY:
             findings += study_parts(model, link, "power")
+    findings = _once(findings)
     findings.sort(key=lambda f: ORDER.index(f.severity))
     return PowerFound("power", _numbers(details), tuple(findings), tuple(details))
+
+
+def _once(findings: list[Finding]) -> list[Finding]:
+    """The findings without what was told of the same rail before: all that hangs on it is counted together each time."""
+    found: dict[tuple[object, ...], Finding] = {}
+    for at, finding in enumerate(findings):
+        found.setdefault(
+            (finding.code, finding.subject) if finding.judgement == "power.rail" else (at,), finding
+        )
+    return list(found.values())
 
 
 def _rows(model: Model, pin: str, rail: str) -> tuple[StateRow, ...]:
@@ -171,7 +182,9 @@ class _Supply:
         every = networks(link)
         self.converter: Network | None = next((n for n in every if Does.CONVERTS in n.shape.does), None)
         self.shape = (self.converter or every[-1]).shape
+        self.outputs = outputs_on(model.job, rail)
         wanted = {subjects.terminal(rail), subjects.terminal(pin), *(n.subject for n in every)}
+        wanted |= {s for o in self.outputs for s in o.subjects}
         ambient = Input(
             "ambient", "temperature inside the case", self.job.ambient, AMBIENT_PLAUSIBLE_C, subjects.JOB, "ambient", False
         )  # fmt: skip
@@ -228,6 +241,8 @@ class _Supply:
         at_pin = split(solved.v(net.node(self.pin), net.reference(self.pin)), len(cases))
         used = samples[rail.parameter("used")]
         from_rail = [np.asarray(i) + used for i in split(net.terminal_current(solved, self.rail), len(cases))]
+        at_rail = split(solved.v(net.node(self.rail), net.reference(self.rail)), len(cases))
+        from_rail[1] = from_rail[1] + drawn_by(self.outputs, samples, at_rail[1])
         limit = samples[rail.parameter("limit")]
         own = split(net.terminal_current(solved, self.pin), len(cases))
         average, burst = samples[pin.parameter("average")], samples[pin.parameter("burst")]
@@ -239,7 +254,7 @@ class _Supply:
             "module_v_burst": at_pin[1],
             "low_margin_v": at_pin[1] - samples[pin.parameter("minimum")],
             "high_margin_v": samples[pin.parameter("maximum")] - highest,
-            "rail_v": split(solved.v(net.node(self.rail), net.reference(self.rail)), len(cases))[0],
+            "rail_v": at_rail[0],
             "rail_current_a": from_rail[0],
             "rail_current_burst_a": from_rail[1],
             "rail_margin_a": limit - from_rail[1],
