@@ -170,9 +170,7 @@ def test_modules_on_one_rail_are_counted_together(limit: float, alone: Severity,
     assert [f.severity for f in _rail_told(one, rail_of(one))] == [alone]
     two = propose(edits.add_module(one, make_module("wireless_receiver_5v", "second")), "second")
     link = next(x for x in two.links if x.purpose is Purpose.SUPPLY and "second.supply" in x.at("out"))
-    rails = [a for a in link.starts if isinstance(two.terminal(a), Rail)]
-    if rails != [rail_of(one)]:
-        two = edits.replace_link(two, rerailed(two, link, rail_of(one)))
+    two = set_converter(edits.replace_link(two, rerailed(two, link, rail_of(one))), link.id, "linear_large")
     told_of = _rail_told(two, rail_of(one))
     assert [f.severity for f in told_of] == [together]
 

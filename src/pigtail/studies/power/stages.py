@@ -47,7 +47,7 @@ def _of_stage(model: Model, link: Link, stage: Network) -> list[Finding]:
     return [_rail(model, rail), *_volts(model, link, stage, rail)]
 
 
-class Output(NamedTuple):
+class Driven(NamedTuple):
     """A power stage that a rail feeds: what it draws at full output beyond what it draws at rest."""
 
     stage: Network
@@ -68,10 +68,10 @@ class Output(NamedTuple):
         return np.asarray(most / (samples[name("efficiency")] * supply))
 
 
-def outputs_on(job: Job, rail: str) -> tuple[Output, ...]:
+def outputs_on(job: Job, rail: str) -> tuple[Driven, ...]:
     """The power stages of all feeds that are supplied from a rail."""
     return tuple(
-        Output(stage, link.at("out")[0])
+        Driven(stage, link.at("out")[0])
         for link in job.links
         if link.purpose is Purpose.FEED and rail in link.at("sup") and link.at("out")
         for stage in networks(link)
@@ -79,7 +79,7 @@ def outputs_on(job: Job, rail: str) -> tuple[Output, ...]:
     )
 
 
-def drawn_by(outputs: Sequence[Output], samples: Samples, volts: Array) -> Array:
+def drawn_by(outputs: Sequence[Driven], samples: Samples, volts: Array) -> Array:
     """What power stages draw together at full output [A], shape [S]."""
     return np.asarray(sum((o.draws(samples, volts) for o in outputs), start=np.zeros(np.shape(volts))))
 
