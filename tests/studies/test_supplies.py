@@ -18,7 +18,8 @@ from pigtail.advice.remedies import advised
 from pigtail.catalogue.kinds import make_module
 from pigtail.edits.plan import rerailed, set_converter, set_stage_rail
 from pigtail.edits.readings import log_reading
-from pigtail.job.document import Function, Job, Purpose, Rail
+from pigtail.job.document import Function, Job, Purpose, Rail, SupplyClass
+from pigtail.job.measured import Measured
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.power.found import PowerFound
@@ -192,3 +193,74 @@ def test_a_power_stage_at_full_output_counts_on_the_rail_of_the_modules(
     link = next(x for x in job.links if x.purpose is Purpose.FEED)
     fed = set_stage_rail(job, link.id, rail)
     assert [f.severity for f in _rail_told(fed, rail)] == [severity]
+
+
+def _of(job: Job, judgement: str) -> Finding:
+    return next(f for f in study_job(job).of(PowerFound).findings if f.judgement == judgement)
+
+
+@pytest.mark.parametrize(("ripple", "severity"), [(4.5, Severity.FIX), (0.02, Severity.GOOD)])
+def test_ripple_that_was_read_counts_against_the_dropout(ripple: float, severity: Severity) -> None:
+    """4.5 V rms on 12 V is a valley of 4.2 V: a regulator drops out there though the mean leaves it 4.8 V of room (a sawtooth's
+    valley lies √3 times its rms value below its mean: derived). A well smoothed rail is the clean twin."""
+    job = supplied(12.0)
+    job = log_reading(
+        job,
+        point=rail_of(job),
+        against="host.star",
+        state="on",
+        function=Function.AC_VOLTS,
+        value=ripple,
+        when=WHEN,
+    )
+    found = _of(job, "power.dropout")
+    assert found.severity is severity
+    assert "ripple" in found.sentence
+    assert "ripple" not in _of(supplied(12.0), "power.dropout").sentence
+
+
+def test_a_module_straight_on_a_rail_sees_its_ripple() -> None:
+    """5 V with 0.3 V rms of ripple rises above 5.25 V and falls below 4.75 V; without it both are good."""
+    clean = supplied(5.0, "direct", 0.05)
+    job = log_reading(
+        clean,
+        point=rail_of(clean),
+        against="host.star",
+        state="on",
+        function=Function.AC_VOLTS,
+        value=0.3,
+        when=WHEN,
+    )
+    assert _of(job, "power.over_voltage").severity is Severity.STOP
+    assert _of(job, "power.under_voltage").severity is Severity.FIX
+    assert _of(clean, "power.over_voltage").severity is Severity.GOOD
+
+
+@pytest.mark.parametrize(("tolerance", "good"), [(0.15, False), (0.03, True)])
+def test_a_rail_that_nothing_holds_moves_with_the_mains_whatever_was_read(
+    tolerance: float, good: bool
+) -> None:
+    """8 V were read at this hour; at low mains (−10 %, EN 50160) a 5 V regulator with 2.2 V of dropout has nothing to spare. A rail that
+    its papers tell closely is held by a regulator and stays; so does what is read of a battery."""
+    job = supplied(9.0)
+    job = edits.set_value(job, rail_of(job), "voltage", known(8.0, "V", tolerance))
+    job = read(job, "on", 7.9)
+    value = Measured(job).job.terminal(rail_of(job))
+    assert isinstance(value, Rail)
+    assert value.voltage is not None
+    assert (value.voltage.low > 7.7) is good
+    assert (
+        (_of(job, "power.dropout").margin or 0.0) > 0.0
+        if good
+        else (_of(job, "power.dropout").margin or 0.0) < 0.2
+    )
+    battery = Measured(edits.set_supply(job, SupplyClass.BATTERY)).job.terminal(rail_of(job))
+    assert isinstance(battery, Rail)
+    assert battery.voltage is not None
+    assert battery.voltage.low > 7.7
+
+
+def test_a_regulator_that_drops_out_is_not_called_cool_without_saying_why() -> None:
+    """It passes what is left and stays cold: the sentence says so."""
+    assert "since it drops out" in _of(supplied(5.5), "power.hot").sentence
+    assert "since it drops out" not in _of(supplied(9.0), "power.hot").sentence

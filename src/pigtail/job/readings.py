@@ -21,6 +21,7 @@ from pigtail.job.document import (
     Rail,
     Reading,
     Return,
+    SupplyClass,
     alive,
 )
 from pigtail.job.log import log_of
@@ -98,14 +99,38 @@ def _terminal(
     for item in quantities(terminal):
         reading = feeding(job, address, terminal, item.feeds) if item.feeds else None
         if reading and reading.value.low >= item.lowest:
-            changes[item.field] = _measured(reading, terminal)
-        value = told.get((address, item.field))
-        if value and value.low >= item.lowest:
+            value = _measured(reading, terminal)
+            if isinstance(terminal, Rail) and address.startswith(f"{HOST}."):
+                value = _as_mains_moves(job, terminal, value)
             changes[item.field] = value
+        derived_value = told.get((address, item.field))
+        if derived_value and derived_value.low >= item.lowest:
+            changes[item.field] = derived_value
     states = _live_as_read(job, address, terminal)
     if states != terminal.states:
         changes["states"] = states
     return msgspec.structs.replace(terminal, **changes) if changes else terminal
+
+
+#: By how much mains moves: ±10 % (EN 50160).
+MAINS_MOVES = 0.10
+#: A rail whose papers tell it closer than this is held by a regulator.
+HELD = 0.06
+#: Hosts whose rails move with the mains unless a regulator holds them.
+MOVED_BY_MAINS = (SupplyClass.MAINS_ISOLATED, SupplyClass.VALVE, SupplyClass.ADAPTER_AC)
+
+
+def _as_mains_moves(job: Job, rail: Rail, value: Known) -> Known:
+    """What was read of a rail, with what the mains does to it at other hours: the meter's error alone is that of the moment. A rail
+    that its papers tell closely is held by a regulator."""
+    papers = rail.voltage
+    held = papers is not None and papers.spread <= 2 * HELD * abs(papers.nominal)
+    if held or job.host.supply not in MOVED_BY_MAINS:
+        return value
+    ends = [end * (1 + sign * MAINS_MOVES) for end in (value.low, value.high) for sign in (-1, 1)]
+    return msgspec.structs.replace(
+        value, low=min(ends), high=max(ends), source=f"{value.source}, ±10 % with the mains"
+    )
 
 
 #: A supply or line is there in a state when it reads at least this part of its level: less may be left on what is off.

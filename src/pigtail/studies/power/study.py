@@ -15,7 +15,19 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Solution
-from pigtail.job.document import Job, Link, Mode, Purpose, Rail, SupplyClass, SupplyIn, alive
+from pigtail.job.document import (
+    Function,
+    Job,
+    Link,
+    Mode,
+    Purpose,
+    Rail,
+    Return,
+    SupplyClass,
+    SupplyIn,
+    alive,
+)
+from pigtail.job.readings import plain, standing
 from pigtail.job.wiring import addresses_of, return_address, supply_links
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, networks, section_inputs
@@ -200,6 +212,17 @@ class _Supply:
             *({"bursting": 0.0, "asleep": asleep} | s for s in self.others for asleep in (0.0, 1.0)),
         ]
 
+    @property
+    def valley(self) -> float:
+        """How far the ripple that was read on the rail takes it below and above its mean [V]: √3 times what a meter shows of a
+        sawtooth, the most of all states; nought where none was read."""
+        read = [
+            r.value.high
+            for r in standing(self.job, self.rail, Function.AC_VOLTS)
+            if plain(r) and isinstance(self.job.terminal(r.against), Return)
+        ]
+        return float(np.sqrt(3)) * max(read, default=0.0)
+
     def study(self) -> SupplyDetail:
         """Everything that is asked of a supply."""
         wanted = {
@@ -246,13 +269,14 @@ class _Supply:
         limit = samples[rail.parameter("limit")]
         own = split(net.terminal_current(solved, self.pin), len(cases))
         average, burst = samples[pin.parameter("average")], samples[pin.parameter("burst")]
-        highest = np.max(at_pin, axis=0)
+        ripple = self.valley if self.converter is None else 0.0
+        highest = np.max(at_pin, axis=0) + ripple
         results = {
             "highest_v": highest,
             "lowest_v": np.min(at_pin, axis=0),
             "module_v": at_pin[0],
             "module_v_burst": at_pin[1],
-            "low_margin_v": at_pin[1] - samples[pin.parameter("minimum")],
+            "low_margin_v": at_pin[1] - ripple - samples[pin.parameter("minimum")],
             "high_margin_v": samples[pin.parameter("maximum")] - highest,
             "rail_v": at_rail[0],
             "rail_current_a": from_rail[0],
@@ -282,12 +306,12 @@ class _Supply:
         v_in, v_out, i_in, i_out = (read(n) for n in ("in_v", "out_v", "in_current", "out_current"))
         heat = np.maximum(v_in[0] * i_in[0] - v_out[0] * i_out[0], 0.0)
         hot = samples["ambient"] + heat * figure("theta")
-        most = np.max(v_in, axis=0)
+        most = np.max(v_in, axis=0) + self.valley
         return {
             "input_v": most,
             "input_least_v": np.min(v_in, axis=0),
             "input_room_v": figure("vin_max") - most,
-            "dropout_margin_v": v_in[1] - figure("vout") - figure("dropout"),
+            "dropout_margin_v": v_in[1] - self.valley - figure("vout") - figure("dropout"),
             "regulator_w": heat,
             "regulator_tj_c": hot,
             "regulator_room_c": figure("tj_max") - hot,
@@ -333,10 +357,14 @@ class _Supply:
                 "input": n["input_v"].short(),
                 "most_in": format_quantity(figures["vin_max"], "V"),
             }
+            dropping = judge("power.dropout", n, self.link.id, {"ripple": self._ripple()})
+            heat = judge("power.hot", n, self.link.id, own, watch=figures["tj_max"])
+            if dropping.severity is Severity.FIX and heat.severity is Severity.GOOD:
+                heat = replace(heat, sentence=f"{heat.sentence[:-1]}, since it drops out.")
             found += [
                 judge("power.input_voltage", n, self.link.id, own),
-                judge("power.dropout", n, self.link.id),
-                judge("power.hot", n, self.link.id, own, watch=figures["tj_max"]),
+                dropping,
+                heat,
                 judge("power.regulator_current", n, self.link.id, own),
             ]
         return found
@@ -351,6 +379,14 @@ class _Supply:
         resting = ", with nothing drawn," if case["asleep"] else ""
         here = case.keys() <= {"bursting", "asleep"} or not states
         return resting if here else f"{resting} while “{states[0]}”"
+
+    def _ripple(self) -> str:
+        """The ripple that was read, in words that follow a sentence; empty where none was."""
+        return (
+            f", the ripple of {format_quantity(self.valley, 'V')} below the mean taken off"
+            if self.valley
+            else ""
+        )
 
     def _wanted(self) -> float:
         """The most that the module wants [A], whether it gets it or not."""
