@@ -260,18 +260,38 @@ def test_mistakes_are_caught_and_their_clean_twins_are_not(mistake: str) -> None
 )
 def test_the_capacitor_is_told_its_way_round_and_its_rating(bias: float, words: str, rating: float) -> None:
     """The plus goes to the higher side; the rating is the next above twice what may lie across it."""
-    (found,) = [
-        f for f in study_level(Model.of(with_bias(hall(), bias))).findings if f.code == "level.capacitor"
-    ]
+    job = edits.set_capacitor(with_bias(hall(), bias), "feed", 1, "c1", plus=Plus.UNSAID)
+    (found,) = [f for f in study_level(Model.of(job)).findings if f.part == (1, "c1")]
     assert words in found.sentence
     assert f"{rating:g} V or more" in found.sentence
+    unsaid = abs(bias) > 0.1
+    assert (found.code, found.severity) == (
+        ("level.capacitor_unsaid", Severity.WATCH) if unsaid else ("level.capacitor", Severity.GOOD)
+    )
+
+
+def test_an_electrolytic_whose_way_round_is_not_said_is_no_good_and_its_remedy_says_it() -> None:
+    """10 µF with 1.65 V across it: a watch until it is said; film of the same value, or 1 µF, needs no plus. What is proposed says it."""
+    proposed = hall()
+    part = next(p for s in proposed.link("feed").sections for p in s.parts if p.name == "c1")  # type: ignore[union-attr]
+    assert part.plus is Plus.SOURCE
+    job = edits.set_capacitor(proposed, "feed", 1, "c1", plus=Plus.UNSAID)
+    told = [f for f in advised(job, study_job(job)).findings if f.code == "level.capacitor_unsaid"]
+    assert [f.severity for f in told] == [Severity.WATCH]
+    mended = told[0].remedies[0].edit(job)
+    assert not [f for f in study_job(mended).findings if f.code == "level.capacitor_unsaid"]
+    for twin in (
+        edits.set_capacitor(job, "feed", 1, "c1", plus=Plus.FILM),
+        edits.set_part(job, "feed", 1, "c1", known(1e-6, "F", 0.1)),
+    ):
+        assert not [f for f in study_job(twin).findings if f.code == "level.capacitor_unsaid"]
 
 
 def test_a_bias_that_may_be_of_either_sign_asks_for_film() -> None:
     """A spread about nought wide enough to matter."""
     wide = Known(nominal=0.0, low=-0.5, high=0.5, unit="V", basis=Basis.GUESSED)
     job = edits.set_value(edits.set_value(hall(), "m.out_left", "bias", wide), "m.out_right", "bias", wide)
-    (found,) = [f for f in study_level(Model.of(job)).findings if f.code == "level.capacitor"]
+    (found,) = [f for f in study_level(Model.of(job)).findings if f.part == (1, "c1")]
     assert "film" in found.sentence
 
 

@@ -57,12 +57,12 @@ def test_parts_have_value_tolerance_and_what_to_watch(larkmoor: Job) -> None:
     """An electrolytic is told which way round; a film capacitor is told as such; figures are not bought."""
     parts = {p.reference: p for p in study_loom(Model.of(larkmoor)).parts}
     assert parts["Feed, capacitor C1"].value == "10 µF"
-    assert "plus toward the bias" in parts["Feed, capacitor C1"].note
+    assert "plus toward the source, 16 V" in parts["Feed, capacitor C1"].note
     assert parts["Feed, pad R2"].note == "±5 %"
     small = edits.set_part(larkmoor, "feed", 1, "c1", Known.of(1e-6, "F", Basis.TYPICAL, tolerance=0.1))
     assert (
         next(p for p in study_loom(Model.of(small)).parts if p.reference == "Feed, capacitor C1").note
-        == "±10 %; film"
+        == "±10 %; film, 16 V"
     )
     assert len(parts) == 7
 

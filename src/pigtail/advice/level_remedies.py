@@ -292,9 +292,14 @@ def part_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
     change = partial(edits.set_capacitor, link_id=link.id, section=at, name=name, rating=rated_for)
     if finding.low < 0 < finding.high:
         yield f"film for {name.upper()}", partial(change, plus=Plus.FILM)
-    elif finding.code.endswith("reversed"):
+    elif finding.code.endswith(("reversed", "unsaid")):
         right = Plus.SOURCE if finding.low + finding.high > 0 else Plus.INPUT
-        yield f"turn {name.upper()} round: plus {right.value}", partial(change, plus=right)
+        turn = (
+            f"turn {name.upper()} round: plus"
+            if finding.code.endswith("reversed")
+            else f"{name.upper()}: plus"
+        )
+        yield f"{turn} {right.value}", partial(change, plus=right)
     else:
         yield f"{name.upper()} for {volts:g} V", partial(change, plus=part.plus)
 

@@ -23,6 +23,7 @@ from pigtail.job.document import (
     Job,
     Join,
     Link,
+    Plus,
     Purpose,
     Section,
     SupplyClass,
@@ -302,6 +303,10 @@ def with_part(link: Link, index: int, name: str, nominal: float, tolerance: floa
     return replace(link, sections=sections)
 
 
+#: A difference of DC that decides which way round a capacitor goes [V].
+NOTABLE_DC_V = 0.1
+
+
 def fit_coupling(job: Job, link: Link) -> Link:
     """The link with its coupling capacitor the smallest that keeps the corner at or below 5 Hz."""
     found = part_for(link, Task.BLOCKS, Does.BLEEDS)
@@ -316,7 +321,36 @@ def fit_coupling(job: Job, link: Link) -> Link:
     h = np.abs(solution.v(netlist.node(sink), netlist.reference(sink)))
     enough = h[:, 0] >= h[:, 1] / np.sqrt(2)
     chosen = float(farads[enough.argmax()]) if enough.any() else COUPLING_F[-1]
-    return with_part(link, index, name, chosen)
+    return with_plus(job, with_part(link, index, name, chosen))
+
+
+def with_plus(job: Job, link: Link) -> Link:
+    """The link with its coupling capacitor the way round that the DC at both ends asks for, where that is known, nobody has said
+    otherwise and nothing before it has a level of its own."""
+    found = part_for(link, Task.BLOCKS, Does.BLEEDS)
+    if found is None or any(topology(s.topology).amplifies for s in link.sections[: found[0]]):
+        return link
+    sources, sinks = ([job.terminal(a) for a in ends] for ends in (link.starts, link.at("out")))
+    highs = [t.bias for t in sources if isinstance(t, AudioOut)]
+    lows = [t.dc for t in sinks if isinstance(t, AudioIn)]
+    if not highs or not lows or None in highs:
+        return link
+    there = max((k.nominal for k in lows if k is not None), default=0.0)
+    least, most = min(k.low for k in highs if k), max(k.high for k in highs if k)
+    way = (
+        Plus.SOURCE
+        if least > there + NOTABLE_DC_V
+        else Plus.INPUT
+        if most < there - NOTABLE_DC_V
+        else Plus.UNSAID
+    )
+    index, name = found
+    section = link.sections[index]
+    parts = tuple(
+        replace(p, plus=way) if p.name == name and p.plus is Plus.UNSAID else p for p in section.parts
+    )
+    sections = tuple(replace(s, parts=parts) if k == index else s for k, s in enumerate(link.sections))
+    return replace(link, sections=sections)
 
 
 def _supply(job: Job, pin: str) -> Job:

@@ -20,6 +20,7 @@ from msgspec.structs import replace
 
 from pigtail.advice.candidates import CORNER_DB, Candidate, Candidates, Chosen
 from pigtail.advice.found import Option, SearchFound
+from pigtail.advice.plan import with_plus
 from pigtail.advice.shapes import Wish, families, suits, traits_of
 from pigtail.catalogue.stock import Stock
 from pigtail.catalogue.topologies import FILM_F, topology
@@ -177,6 +178,7 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: SearchSte
     fitting: dict[str, list[Option]] = {}
     for candidate in candidates.solved(chosen):
         option, limits = _option(candidate, wish.stock)
+        option = replace(option, link=with_plus(measured, option.link))
         widest = widest or _widest(candidate)
         if wish.only_stock and option.missing:
             limits = (*limits, "stock")

@@ -14,7 +14,7 @@ from typing import Any
 import msgspec
 
 from pigtail.catalogue.errors import CatalogueError
-from pigtail.job.document import Part, Section
+from pigtail.job.document import Part, Plus, Section
 from pigtail.units import Basis, Known, parse_known, parse_quantity
 from pigtail.units.series import is_member
 
@@ -73,7 +73,8 @@ class PartRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `role`: what it is there for; `outside` marks figures that the judgement uses and the subcircuit does not; `shunt` parts
     that go to the common, `feedback` parts round an amplifier. `drawn` says where else than on the wire a part lies: beside the
     one before it, at the foot of the feedback, at the middle of the supply, from the source's return, or on the second wire of a
-    balanced pair. `nodes`: the nodes of the subcircuit between which it lies, read from its text.
+    balanced pair. `plus`: which way round a capacitor goes where the network decides it. `nodes`: the nodes of the subcircuit
+    between which it lies, read from its text.
     """
 
     name: str
@@ -89,6 +90,7 @@ class PartRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     shunt: bool = False
     feedback: bool = False
     drawn: str = ""
+    plus: Plus = Plus.UNSAID
     nodes: tuple[str, ...] = ()
 
     def known(
@@ -198,7 +200,9 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         """A section of this topology, parts at their defaults but for those given [SI]."""
         return Section(
             topology=self.key,
-            parts=tuple(Part(name=p.name, value=p.known(values.get(p.name))) for p in self.parts),
+            parts=tuple(
+                Part(name=p.name, value=p.known(values.get(p.name)), plus=p.plus) for p in self.parts
+            ),
         )
 
 

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail.catalogue.ratings import heavy, rated, ratings
-from pigtail.catalogue.topologies import PartRule
+from pigtail.catalogue.topologies import FILM_F, PartRule
 from pigtail.job.document import Job, Link, Part, Plus
 from pigtail.model.cascade import Network, networks
 from pigtail.model.estimate import Estimate, Wanted
@@ -79,7 +79,7 @@ def _in_all_states(model: Model, network: Network, rule: PartRule, here: Estimat
 def part_of(network: Network, rule: PartRule) -> Part:
     """A part as the job has it, else at its default."""
     given = next((p for p in network.section.parts if p.name == rule.name), None)
-    return given or Part(name=rule.name, value=rule.known())
+    return given or Part(name=rule.name, value=rule.known(), plus=rule.plus)
 
 
 def _capacitor(
@@ -113,6 +113,8 @@ def _capacitor(
         words["rated"] = format_quantity(part.rating.nominal, "V")
         severity = Severity.FIX if part.rating.nominal < most else Severity.WATCH
         return _told(area, "capacitor_rating", link, words, place, severity)
+    if part.plus is Plus.UNSAID and part.value.nominal > FILM_F and most > SMALL_V:
+        return _told(area, "capacitor_unsaid", link, words, place)
     return _told(area, "capacitor", link, words, place)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from pigtail.catalogue.topologies import Does, does, topology
+from pigtail.catalogue.topologies import FILM_F, Does, does, topology
 from pigtail.job.document import HOST, Channel, Job, Join, Link, Plus, Purpose, Section, SupplyIn
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Finding
@@ -175,13 +175,16 @@ def _parts(link: Link) -> list[PartLine]:
     return lines
 
 
-def _rating(section: Section, name: str, farad: float) -> str:
+def _rating(section: Section, name: str, farads: float) -> str:
     """Kind, way round and rating of a capacitor, as they were chosen, else as is usual."""
     part = next((p for p in section.parts if p.name == name), None)
-    volts = format_quantity(part.rating.nominal, "V") if part and part.rating else "16 V or more"
+    rated = part.rating if part is not None else None
+    volts = format_quantity(rated.nominal, "V") if rated else "16 V or more"
+    if farads <= FILM_F or (part is not None and part.plus is Plus.FILM):
+        return f"film, {volts}" if rated else "film"
     if part is not None and part.plus is not Plus.UNSAID:
-        return f"{part.plus.value}, {volts}" if part.plus is Plus.FILM else f"plus {part.plus.value}, {volts}"
-    return "film" if farad <= 1e-6 else f"electrolytic, plus toward the bias, {volts}"
+        return f"plus {part.plus.value}, {volts}"
+    return f"electrolytic, plus toward the bias, {volts}"
 
 
 def _judge(wires: tuple[LoomWire, ...]) -> list[Finding]:
