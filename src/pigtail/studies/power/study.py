@@ -204,12 +204,12 @@ class _Supply:
         here = self.netlist.here
         others = {tuple(s.items()): s for s in self.netlist.switches.values() if s != here}
         self.others = list(others.values())
-        #: What is solved: drawing on average, in a burst and nothing here; on average and nothing in the other states.
+        #: What is solved: drawing on average, in a burst and nothing here; nothing in the other states.
         self.cases: list[dict[str, float]] = [
             {"bursting": 0.0, "asleep": 0.0},
             {"bursting": 1.0, "asleep": 0.0},
             {"bursting": 0.0, "asleep": 1.0},
-            *({"bursting": 0.0, "asleep": asleep} | s for s in self.others for asleep in (0.0, 1.0)),
+            *({"bursting": 0.0, "asleep": 1.0} | s for s in self.others),
         ]
 
     @property
@@ -378,7 +378,7 @@ class _Supply:
         states = [s.name for s in self.job.host.states if case.items() >= net.switches.get(s.id, {}).items()]
         resting = ", with nothing drawn," if case["asleep"] else ""
         here = case.keys() <= {"bursting", "asleep"} or not states
-        return resting if here else f"{resting} while “{states[0]}”"
+        return resting if here else f" while “{states[0]}”"
 
     def _ripple(self) -> str:
         """The ripple that was read, in words that follow a sentence; empty where none was."""
