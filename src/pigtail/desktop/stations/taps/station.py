@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout
 
 from pigtail.desktop import theme
+from pigtail.desktop.labels import OneLine
 from pigtail.desktop.stations.base import Align, Painting, Station, say
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import Probes
@@ -197,9 +198,9 @@ class TapsStation(Station):
         words.setBuddy(self.wanted)
         row.addWidget(words)
         row.addWidget(self.wanted)
-        note = QLabel("A wide bar: what is not known yet could move the point so far.")
+        note = OneLine()
+        note.setText("A wide bar: what is not known yet could move the point so far.")
         note.setObjectName("dim")
-        note.setToolTip(note.text())
         note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row.addWidget(note, 1)
         below = QHBoxLayout()
