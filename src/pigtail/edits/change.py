@@ -10,9 +10,9 @@ from collections.abc import Callable
 import msgspec
 
 from pigtail.job.check import check_job
-from pigtail.job.document import Job
+from pigtail.job.document import Job, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
-from pigtail.job.safety import Safety, live_reading, reaches_host, safety
+from pigtail.job.safety import live_reading, reaches_host
 from pigtail.units import format_quantity
 
 Edit = Callable[[Job], Job]
@@ -51,7 +51,7 @@ class FeedChange(msgspec.Struct, frozen=True):
 def wired(job: Job) -> Job:
     """A job whose links were changed, checked; raises LiveChassisError where nothing may be joined to its host."""
     if reaches_host(job):
-        read, known = live_reading(job), safety(job)
+        read = live_reading(job)
         if read is not None:
             volts = format_quantity(read.value.nominal, read.value.unit)
             raise LiveChassisError(
@@ -59,7 +59,7 @@ def wired(job: Job) -> Job:
                 "a qualified person may read it again behind an isolation transformer and note that with the reading",
                 value=read.id,
             )
-        if known is Safety.NOT_KNOWN:
+        if job.host.supply is SupplyClass.UNKNOWN:
             raise LiveChassisError(
                 "how the host is fed is not known, so nothing may be joined to it yet; "
                 "unplug it, read its rating plate and power entry, and say how it is fed in Survey",

@@ -8,6 +8,7 @@ from __future__ import annotations
 import enum
 
 from pigtail.job.document import HOST, Function, Job, Pin, Reading, Return, SupplyClass
+from pigtail.job.log import log_of
 
 #: Above this a voltage is hazardous: direct [V], and alternating [V rms].
 HAZARD_DC_V, HAZARD_AC_V = 60.0, 30.0
@@ -34,20 +35,34 @@ def safety(job: Job) -> Safety:
 def live_reading(job: Job) -> Reading | None:
     """A reading that shows a return of the host at a hazardous voltage against another of its returns, such as the earth, and that
     no later one taken behind an isolation transformer has replaced; None if there is none."""
+    metal = {f"{HOST}.{t.id}": t for t in job.host.terminals if isinstance(t, Return | Pin)}
+    log = log_of(job)
+    between = [
+        r
+        for address in metal
+        for r in log.at(address, *LIMITS)
+        if r.against in metal and any(isinstance(metal[a], Return) for a in (r.point, r.against))
+    ]
+    if not any(_beyond(r) for r in between):
+        return None
     open_ones: dict[frozenset[str], Reading] = {}
-    for reading in job.readings:
-        ends = [job.terminal(a) for a in (reading.point, reading.against)]
-        of_host = all(a.startswith(f"{HOST}.") for a in (reading.point, reading.against))
-        if reading.struck or not of_host or reading.function not in LIMITS:
-            continue
-        if not all(isinstance(t, Return | Pin) for t in ends) or not any(isinstance(t, Return) for t in ends):
-            continue
+    taken = {r.id for r in between}
+    for reading in (r for r in job.readings if r.id in taken):
         pair = frozenset((reading.point, reading.against))
-        if max(abs(reading.value.low), abs(reading.value.high)) > LIMITS[reading.function]:
+        if _beyond(reading):
             open_ones[pair] = reading
         elif ISOLATED in reading.note.lower():
             open_ones.pop(pair, None)
     return next(iter(open_ones.values()), None)
+
+
+def _volts(reading: Reading) -> float:
+    """The most that a reading may stand for [V]."""
+    return max(abs(reading.value.low), abs(reading.value.high))
+
+
+def _beyond(reading: Reading) -> bool:
+    return _volts(reading) > LIMITS[reading.function]
 
 
 def most_volts(job: Job, address: str) -> tuple[float, Function]:
@@ -57,20 +72,14 @@ def most_volts(job: Job, address: str) -> tuple[float, Function]:
     values = [getattr(terminal, f, None) for f in ("voltage", "bias", "dc", "level")]
     most = max((max(abs(k.low), abs(k.high)) for k in values if k is not None and k.unit == "V"), default=0.0)
     found = (most, Function.DC_VOLTS)
-    for reading in job.readings:
-        if (
-            reading.struck
-            or address not in (reading.point, reading.against)
-            or reading.function not in LIMITS
+    for reading in log_of(job).touching(address):
+        other = reading.against if reading.point == address else reading.point
+        if reading.function not in LIMITS or not (
+            other == address or isinstance(job.terminal(other), Return)
         ):
             continue
-        if not all(
-            isinstance(job.terminal(a), Return) or a == address for a in (reading.point, reading.against)
-        ):
-            continue
-        volts = max(abs(reading.value.low), abs(reading.value.high))
-        if volts / LIMITS[reading.function] > found[0] / LIMITS[found[1]]:
-            found = (volts, reading.function)
+        if _volts(reading) / LIMITS[reading.function] > found[0] / LIMITS[found[1]]:
+            found = (_volts(reading), reading.function)
     return found
 
 

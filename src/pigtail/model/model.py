@@ -7,8 +7,9 @@ from functools import cached_property
 import numpy as np
 
 from pigtail.circuit import Solution
-from pigtail.job.document import AudioOut, Job, Rail, SupplyIn
+from pigtail.job.document import AudioOut, Job, Rail, Reading, SupplyIn
 from pigtail.job.measured import Measured
+from pigtail.job.safety import live_reading
 from pigtail.job.wiring import addresses_of
 from pigtail.model.cascade import networks
 from pigtail.model.netlist import Netlist, compile_job
@@ -43,6 +44,11 @@ class Model:
     def job(self) -> Job:
         """The job as it was measured."""
         return self.measured.job
+
+    @cached_property
+    def live(self) -> Reading | None:
+        """The reading that shows the host's metal at a hazardous voltage, or None."""
+        return live_reading(self.papers)
 
     def netlist(self, state: str = "") -> Netlist:
         """The netlist in a host state, in the working one unless another is named. Raises CompileError, CatalogueError."""

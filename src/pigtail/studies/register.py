@@ -61,7 +61,7 @@ class Entry(NamedTuple):
         from pigtail.studies.findings import ORDER
         from pigtail.studies.safety import forbidding
 
-        answer, told = self._solved(model), forbidding(model.papers, self.key)
+        answer, told = self._solved(model), forbidding(model, self.key)
         findings = sorted((*told, *answer.findings), key=lambda f: ORDER.index(f.severity))
         return replace(answer, findings=tuple(findings)) if told else answer
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from pigtail.job.document import HOST, Job, SupplyClass
-from pigtail.job.safety import live_reading, reaches_host
+from pigtail.job.document import HOST, SupplyClass
+from pigtail.job.safety import reaches_host
+from pigtail.model.model import Model
 from pigtail.studies.findings import Finding
 from pigtail.studies.wording import tell
 from pigtail.units import format_quantity
@@ -14,9 +15,9 @@ from pigtail.units import format_quantity
 SURVEY = "survey"
 
 
-def forbidding(job: Job, area: str) -> list[Finding]:
+def forbidding(model: Model, area: str) -> list[Finding]:
     """The findings under the code of a study: the host's metal was read at a hazardous voltage, or how it is fed is not known."""
-    read = live_reading(job)
+    job, read = model.papers, model.live
     if read is not None and (area == SURVEY or reaches_host(job)):
         words = {
             "volts": format_quantity(read.value.nominal, read.value.unit),

@@ -6,7 +6,7 @@ on a rail is counted together.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -27,24 +27,22 @@ from pigtail.studies.wording import tell
 Array = NDArray[np.float64]
 
 
-def stage_findings(model: Model) -> list[Finding]:
-    """The findings of every amplifier stage of a feed."""
-    found = []
+def stage_findings(model: Model, told: Collection[str] = ()) -> list[Finding]:
+    """The findings of every amplifier stage of a feed, and of each rail that supplies some, but for the rails told of already."""
+    found, rails = [], set(told)
     for link in model.job.links:
-        if link.purpose is Purpose.FEED:
-            for stage in networks(link):
-                if stage.shape.supplied:
-                    found += _of_stage(model, link, stage)
+        for stage in networks(link) if link.purpose is Purpose.FEED else ():
+            if not stage.shape.supplied:
+                continue
+            rail = next((a for a in link.at("sup") if isinstance(model.job.terminal(a), Rail)), "")
+            if not rail:
+                words = {"link": link.name, "stage": stage.shape.short}
+                found.append(tell("power.stage_not_supplied", link.id, words))
+            elif rail not in rails:
+                rails.add(rail)
+                found.append(_rail(model, rail))
+            found.append(_volts(model, link, stage, rail))
     return found
-
-
-def _of_stage(model: Model, link: Link, stage: Network) -> list[Finding]:
-    job = model.job
-    rail = next((a for a in link.at("sup") if isinstance(job.terminal(a), Rail)), None)
-    if rail is None:
-        words = {"link": link.name, "stage": stage.shape.short}
-        return [tell("power.stage_not_supplied", link.id, words), *_volts(model, link, stage, "")]
-    return [_rail(model, rail), *_volts(model, link, stage, rail)]
 
 
 class Driven(NamedTuple):
@@ -122,7 +120,7 @@ def _rail(model: Model, rail: str) -> Finding:
     return judge("power.rail", numbers, rail, words)
 
 
-def _volts(model: Model, link: Link, stage: Network, rail: str) -> list[Finding]:
+def _volts(model: Model, link: Link, stage: Network, rail: str) -> Finding:
     """Whether the rail, or its own supply, lies within what the stage stands, as solved at its supply pins in every state."""
     net = model.netlist()
     inputs = [i for i in net.inputs if i.in_deck or i.subject == stage.subject]
@@ -150,6 +148,6 @@ def _volts(model: Model, link: Link, stage: Network, rail: str) -> list[Finding]
         "highest": f"{figures['highest']:g} V",
     }
     turned = judge("power.stage_reversed", numbers, link.id, words)
-    return [
+    return (
         turned if turned.severity is Severity.STOP else judge("power.stage_voltage", numbers, link.id, words)
-    ]
+    )

@@ -8,6 +8,7 @@ Vin − Vout − dropout at the burst. Limits and words stand in the table of ju
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 
 import numpy as np
 from msgspec.structs import replace
@@ -58,11 +59,9 @@ def study_power(model: Model) -> PowerFound:
     """Study the supply of every module. Raises CompileError."""
     job = model.job
     pins = [a for m in job.modules for a in addresses_of(job, SupplyIn, m.id)]
-    stages = stage_findings(model)
     if job.modules and not pins:
-        plain = tell("power.no_supply_needed", "")
-        ordered = sorted(stages or [plain], key=lambda f: ORDER.index(f.severity))
-        return PowerFound("power", {}, tuple(ordered))
+        told = stage_findings(model) or [tell("power.no_supply_needed", "")]
+        return PowerFound("power", {}, tuple(sorted(told, key=lambda f: ORDER.index(f.severity))))
     if not pins:
         none = tell("power.no_module", "")
         return PowerFound("power", {}, (none,))
@@ -78,7 +77,7 @@ def study_power(model: Model) -> PowerFound:
         details.append(detail)
         findings += supply.judge(detail)
         findings += _states(model, pin, *found)
-    findings += stages
+    findings += stage_findings(model, {f.subject for f in findings if f.judgement == "power.rail"})
     for link in job.links:
         if link.purpose is Purpose.SUPPLY:
             findings += study_parts(model, link, "power")
@@ -212,7 +211,7 @@ class _Supply:
             *({"bursting": 0.0, "asleep": 1.0} | s for s in self.others),
         ]
 
-    @property
+    @cached_property
     def valley(self) -> float:
         """How far the ripple that was read on the rail takes it below and above its mean [V]: √3 times what a meter shows of a
         sawtooth, the most of all states; nought where none was read."""
@@ -325,7 +324,7 @@ class _Supply:
         over = {
             "volts": n["module_v"].short(),
             "most": n["highest_v"].short(),
-            "when": "" if (n["module_v"].value or 0.0) > highest else self._when(),
+            "when": self._when() if room.value is not None and room.low < 0 else "",
             "highest": f"{highest:g} V",
             "reaches": "?" if room.value is None else format_quantity(highest - room.low, "V"),
         }
@@ -370,10 +369,13 @@ class _Supply:
         return found
 
     def _when(self) -> str:
-        """In which state, or with what, the pins stand at their most, in words; empty for the working state under load."""
+        """In which state, or with what, the pins stand above what the module stands, in words; empty where they do so in the working
+        state under load already."""
         net = self.netlist
         solved = net.whole(net.cases(net.nominal, *self.cases))
         volts = np.asarray(solved.v(net.node(self.pin), net.reference(self.pin)))
+        if volts[0] > self._nominal(self.pin, "maximum"):
+            return ""
         case = self.cases[int(volts.argmax())] if volts.max() > volts[0] + NOTABLE_V else self.cases[0]
         states = [s.name for s in self.job.host.states if case.items() >= net.switches.get(s.id, {}).items()]
         resting = ", with nothing drawn," if case["asleep"] else ""
