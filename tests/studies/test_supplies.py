@@ -52,14 +52,14 @@ def supplied(volts: float, key: str = "linear_large", ohm: float = 0.2) -> Job:
     return replace(job, host=host)
 
 
-def read(job: Job, state: str, volts: float) -> Job:
+def read(job: Job, state: str, volts: float, function: Function = Function.DC_VOLTS) -> Job:
     """The rail read in a state."""
     return log_reading(
         job,
         point=rail_of(job),
         against="host.star",
         state=state,
-        function=Function.DC_VOLTS,
+        function=function,
         value=volts,
         when=WHEN,
     )
@@ -203,16 +203,7 @@ def _of(job: Job, judgement: str) -> Finding:
 def test_ripple_that_was_read_counts_against_the_dropout(ripple: float, severity: Severity) -> None:
     """4.5 V rms on 12 V is a valley of 4.2 V: a regulator drops out there though the mean leaves it 4.8 V of room (a sawtooth's
     valley lies √3 times its rms value below its mean: derived). A well smoothed rail is the clean twin."""
-    job = supplied(12.0)
-    job = log_reading(
-        job,
-        point=rail_of(job),
-        against="host.star",
-        state="on",
-        function=Function.AC_VOLTS,
-        value=ripple,
-        when=WHEN,
-    )
+    job = read(supplied(12.0), "on", ripple, Function.AC_VOLTS)
     found = _of(job, "power.dropout")
     assert found.severity is severity
     assert "ripple" in found.sentence
@@ -222,15 +213,7 @@ def test_ripple_that_was_read_counts_against_the_dropout(ripple: float, severity
 def test_a_module_straight_on_a_rail_sees_its_ripple() -> None:
     """5 V with 0.3 V rms of ripple rises above 5.25 V and falls below 4.75 V; without it both are good."""
     clean = supplied(5.0, "direct", 0.05)
-    job = log_reading(
-        clean,
-        point=rail_of(clean),
-        against="host.star",
-        state="on",
-        function=Function.AC_VOLTS,
-        value=0.3,
-        when=WHEN,
-    )
+    job = read(clean, "on", 0.3, Function.AC_VOLTS)
     assert _of(job, "power.over_voltage").severity is Severity.STOP
     assert _of(job, "power.under_voltage").severity is Severity.FIX
     assert _of(clean, "power.over_voltage").severity is Severity.GOOD

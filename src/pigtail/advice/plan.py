@@ -293,14 +293,16 @@ def with_part(link: Link, index: int, name: str, nominal: float, tolerance: floa
 
     The nominal value in SI [Ω, F], the tolerance a ratio [1].
     """
+    rule = topology(link.sections[index].topology).part(name)
+    return _with_changed(link, index, name, value=rule.known(nominal, tolerance=tolerance))
+
+
+def _with_changed(link: Link, index: int, name: str, **fields: Any) -> Link:
     section = link.sections[index]
-    rule = topology(section.topology).part(name)
-    parts = tuple(
-        replace(p, value=rule.known(nominal, tolerance=tolerance)) if p.name == name else p
-        for p in section.parts
+    parts = tuple(replace(p, **fields) if p.name == name else p for p in section.parts)
+    return replace(
+        link, sections=(*link.sections[:index], replace(section, parts=parts), *link.sections[index + 1 :])
     )
-    sections = tuple(replace(s, parts=parts) if k == index else s for k, s in enumerate(link.sections))
-    return replace(link, sections=sections)
 
 
 #: A difference of DC that decides which way round a capacitor goes [V].
@@ -345,12 +347,8 @@ def with_plus(job: Job, link: Link) -> Link:
         else Plus.UNSAID
     )
     index, name = found
-    section = link.sections[index]
-    parts = tuple(
-        replace(p, plus=way) if p.name == name and p.plus is Plus.UNSAID else p for p in section.parts
-    )
-    sections = tuple(replace(s, parts=parts) if k == index else s for k, s in enumerate(link.sections))
-    return replace(link, sections=sections)
+    said = any(p.name == name and p.plus is not Plus.UNSAID for p in link.sections[index].parts)
+    return link if said else _with_changed(link, index, name, plus=way)
 
 
 def _supply(job: Job, pin: str) -> Job:

@@ -28,7 +28,6 @@ DIODE_A, MOST_DIODE_V = 1e-3, 2.5
 #: A moving logic line rests at half its level and shows this part of it as AC.
 LOGIC_MEAN, LOGIC_AC = 0.5, 0.3
 CLOCKS = {"word clock": 44_100.0, "bit clock": 2_822_400.0, "master clock": 11_289_600.0}
-HUM_HZ = 50.0
 LEFT_OVER = 0.02
 ERRS_PART, NOISE_PART = 0.6, 0.1
 

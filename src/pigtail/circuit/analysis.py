@@ -5,7 +5,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property, lru_cache
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -13,10 +13,10 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from pigtail.circuit.errors import CircuitError, UnsolvedError
-from pigtail.circuit.linear import row_that_fails, solve_rest, solve_waves
+from pigtail.circuit.linear import row_that_fails, solve_rest, solve_waves, stacked
 from pigtail.circuit.netlist import Circuit
 from pigtail.circuit.results import Solution
-from pigtail.circuit.system import System, settled
+from pigtail.circuit.system import System, first, settled
 
 if TYPE_CHECKING:
     from pigtail.circuit.devicecode import DeviceState
@@ -29,17 +29,12 @@ RESIDUAL_FLOOR = 1e-12
 Matrices = tuple[dict[tuple[int, int], Any], dict[tuple[int, int], Any]]
 
 
-class Tangent(NamedTuple):
-    """A device's part in one equation, near a point: a constant current [A], and for each unknown its conductance [S] and
-    capacitance [F]."""
+class Slope(NamedTuple):
+    """What a device's part in one equation changes by with one unknown: its conductance [S] and capacitance [F]."""
 
-    row: int
-    constant: float
-    slopes: tuple[tuple[int, float, float], ...]
-
-
-def _at(x: Array, place: int | None) -> float:
-    return 0.0 if place is None else float(x[place])
+    place: tuple[int, int]
+    conductance: Any
+    capacitance: Any
 
 
 class Batch:
@@ -59,7 +54,6 @@ class Batch:
     ) -> None:
         self.system = System(circuit, samples) if samples else _plain_system(circuit)
         self._around = around
-        self._tangent = () if around is None else around.tangent
         #: Plans of elimination are kept by what there is at all: near a point only the slopes that are not nought there.
         self.kind = "" if around is None else f" around {around.regime}"
 
@@ -97,10 +91,8 @@ class Batch:
         system = self.system
         if system.circuit.linear:
             return Solution(system, solve_rest(system))
-        if self._tangent:
-            b = dict(system.b_dc)
-            for t in self._tangent:
-                b[t.row] = b.get(t.row, 0.0) - t.constant
+        if self._around is not None:
+            b = _plus(system.b_dc, self._around.starts)
             return Solution(system, solve_rest(system, self.matrices[0], b, f"dc{self.kind}"))
         from pigtail.circuit.newton import rest_of  # only a circuit with devices asks for what solves them
 
@@ -115,32 +107,21 @@ class Batch:
     @property
     def regime(self) -> int:
         """A number that is the same where the same slopes are not nought, and so the same plans of elimination hold."""
-        places = (
-            (t.row, place, bool(g), bool(q)) for t in self.tangent for place, g, q in t.slopes if g or q
-        )
-        return hash(tuple(places))
+        return hash(tuple((place, bool(g), bool(q)) for place, g, q in self.slopes if g or q))
 
     @cached_property
-    def tangent(self) -> tuple[Tangent, ...]:
-        """What the devices of a single sample feed into each equation near its operating point."""
-        x = self._rest.x[0]
-        found = []
-        for state in self.states:
-            at = [r.sign * (_at(x, r.plus) - _at(x, r.minus)) for r in state.instance.readings]
-            for feed in state.feeds:
-                slopes = [float(np.ravel(g)[0]) for g in feed.conductances]
-                charges = [float(np.ravel(q)[0]) for q in feed.capacitances]
-                constant = float(np.ravel(feed.current)[0]) - sum(
-                    g * u for g, u in zip(slopes, at, strict=True)
-                )
-                for row, sign in feed.rows:
-                    columns = []
-                    for reading, g, q in zip(state.instance.readings, slopes, charges, strict=True):
-                        for column, way in ((reading.plus, reading.sign), (reading.minus, -reading.sign)):
-                            if column is not None:
-                                columns.append((column, float(sign * way) * g, float(sign * way) * q))
-                    found.append(Tangent(row, sign * constant, tuple(columns)))
-        return tuple(found)
+    def slopes(self) -> tuple[Slope, ...]:
+        """The slopes of the devices of a single sample at its operating point, in plain numbers."""
+        return tuple(
+            Slope(s.place, first(s.conductance), first(s.capacitance)) for s in slopes_of(self.states)
+        )
+
+    @cached_property
+    def starts(self) -> dict[int, Any]:
+        """What the devices of a single sample feed into each row where their straight lines start, in [A] or [V]."""
+        from pigtail.circuit.devicecode import controls_of
+
+        return starts_of(self.states, controls_of(self.system, self._rest.x[0]))
 
     @cached_property
     def matrices(self) -> Matrices:
@@ -149,13 +130,11 @@ class Batch:
         if system.circuit.linear:
             return system.g, system.c
         g, c = dict(system.g), dict(system.c)
-        if self._tangent:
-            for t in self._tangent:
-                for place, conductance, capacitance in t.slopes:
-                    _accumulate(g, (t.row, place), conductance)
-                    _accumulate(c, (t.row, place), capacitance)
-            return g, c
-        _add_slopes(g, c, self.states)
+        for place, conductance, capacitance in (
+            self._around.slopes if self._around is not None else slopes_of(self.states)
+        ):
+            _accumulate(g, place, conductance)
+            _accumulate(c, place, capacitance)
         return g, c
 
 
@@ -165,10 +144,8 @@ def _plain_system(circuit: Circuit) -> System:
     return System(circuit)
 
 
-def _add_slopes(
-    g: dict[tuple[int, int], Any], c: dict[tuple[int, int], Any], states: list[DeviceState]
-) -> None:
-    """Put the devices' slopes into G and C."""
+def slopes_of(states: list[DeviceState]) -> Iterator[Slope]:
+    """The slopes of devices, a place each: arrays [S]."""
     for state in states:
         for feed in state.feeds:
             for row, sign in feed.rows:
@@ -176,8 +153,28 @@ def _add_slopes(
                     for column, way in ((reading.plus, reading.sign), (reading.minus, -reading.sign)):
                         if column is not None:
                             factor = float(sign * way)
-                            _accumulate(g, (row, column), factor * feed.conductances[k])
-                            _accumulate(c, (row, column), factor * feed.capacitances[k])
+                            yield Slope(
+                                (row, column), factor * feed.conductances[k], factor * feed.capacitances[k]
+                            )
+
+
+def starts_of(states: list[DeviceState], controls: Sequence[Any]) -> dict[int, Any]:
+    """What devices feed into each row besides their slopes times their controls, in [A] or [V], numbers or arrays [S]: where their
+    straight lines start."""
+    found: dict[int, Any] = {}
+    at = iter(controls)
+    for state in states:
+        here = [next(at) for _ in state.instance.readings]
+        for feed in state.feeds:
+            straight = sum((g * u for g, u in zip(feed.conductances, here, strict=True)), start=0.0)
+            for row, sign in feed.rows:
+                found[row] = settled(found.get(row, 0.0) - sign * (feed.current - straight))
+    return found
+
+
+def _plus(b: Mapping[int, Any], more: Mapping[int, Any]) -> dict[int, Any]:
+    """Right-hand sides by row, with more put to them."""
+    return dict(b) | {row: b.get(row, 0.0) + value for row, value in more.items()}
 
 
 def _accumulate(matrix: dict[tuple[int, int], Any], place: tuple[int, int], value: Any) -> None:
@@ -185,14 +182,6 @@ def _accumulate(matrix: dict[tuple[int, int], Any], place: tuple[int, int], valu
         return  # a slope that the formulas do not have; one that happens to be nought keeps its place
     value = settled(value)
     matrix[place] = matrix[place] + value if place in matrix else value
-
-
-def stacked(x: Sequence[Any], samples: int) -> Array:
-    """Unknowns as one array [S, n]."""
-    found = np.empty((samples, len(x)))
-    for k, value in enumerate(x):
-        found[:, k] = value
-    return found
 
 
 def frequencies_of(frequencies: ArrayLike) -> Array:
@@ -228,16 +217,10 @@ def checked_rest(system: System, rest: Rest) -> Solution:
 
 def _once_more(system: System, rest: Rest, states: list[DeviceState]) -> Array:
     """Unknowns [S, n] of the circuit with its devices as straight lines through where the search ended."""
-    g, b = dict(system.g), dict(system.b_dc)
-    _add_slopes(g, {}, states)
-    at = iter(rest.u)
-    for state in states:
-        controls = [next(at) for _ in state.instance.readings]
-        for feed in state.feeds:
-            straight = sum((k * u for k, u in zip(feed.conductances, controls, strict=True)), start=0.0)
-            for row, sign in feed.rows:
-                b[row] = settled(b.get(row, 0.0) - sign * (feed.current - straight))
-    return solve_rest(system, g, b, "dc, devices as lines")
+    g = dict(system.g)
+    for place, conductance, _ in slopes_of(states):
+        _accumulate(g, place, conductance)
+    return solve_rest(system, g, _plus(system.b_dc, starts_of(states, rest.u)), "dc, devices as lines")
 
 
 def _failing(system: System, solution: Solution, states: list[DeviceState]) -> int | None:

@@ -46,10 +46,10 @@ def solve_rest(
         return _alone(system, g, b, kind)[None, :]
     plan = plan_for(system, lambda: g, kind)
     shape = (system.samples,)
-    return _columns(_solved(system, plan, g, b, shape, kind), system.samples)
+    return stacked(_solved(system, plan, g, b, shape, kind), system.samples)
 
 
-def _columns(x: Sequence[Any], samples: int) -> Array:
+def stacked(x: Sequence[Any], samples: int) -> Array:
     """Unknowns, each a number or an array [S], as one array [S, n]."""
     found = np.empty((samples, len(x)))
     for k, value in enumerate(x):

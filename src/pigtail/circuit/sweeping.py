@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from pigtail.circuit.analysis import stacked
 from pigtail.circuit.errors import CircuitError
+from pigtail.circuit.linear import stacked
 from pigtail.circuit.netlist import Circuit, DirectSweep
 from pigtail.circuit.newton import Rest, RestSearch
 from pigtail.circuit.results import Solution

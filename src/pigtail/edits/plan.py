@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from msgspec.structs import replace
 
 from pigtail import edits
@@ -134,13 +132,6 @@ def without_pads(job: Job, link_id: str) -> Job:
 def put_isolated(job: Job, link: Link, gone: str) -> Job:
     """Edit: put a feed through a transformer, and leave out the return wire that it makes needless."""
     return edits.remove_link(edits.replace_link(job, link), gone)
-
-
-def on_each(job: Job, change: Callable[..., Job], links: tuple[str, ...]) -> Job:
-    """Edit: the same change to several links, such as the feeds of both channels."""
-    for link_id in links:
-        job = change(job, link_id=link_id)
-    return job
 
 
 def reconverted(job: Job, link: Link, key: str) -> Link:

@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-from pigtail.job.document import FUNCTION_UNITS, UNPOWERED, Function, Job, Reading
+from pigtail.job.document import UNPOWERED, Function, Job, Reading
 from pigtail.job.taking import taken
 from pigtail.units import format_quantity
 
@@ -111,8 +111,3 @@ def in_words(job: Job, ask: Ask) -> str:
         return f"{verb} {point} to {against}{meanwhile(ask)}{tail}"
     what = "listen to" if ask.function is Function.HEARD else f"read {ask.function.value} of"
     return f"{what} {point} against {against}{tail}{meanwhile(ask)}"
-
-
-def unit_of(ask: Ask) -> str:
-    """The unit in which its answer is given."""
-    return FUNCTION_UNITS[ask.function]

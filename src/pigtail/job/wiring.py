@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pigtail.job.document import HOST, Function, Job, Link, Purpose, Rail, Return, alive
+from pigtail.job.document import HOST, Function, Job, Link, Purpose, Return
 from pigtail.job.log import log_of
 
 
@@ -30,15 +30,6 @@ def return_address(job: Job, address: str) -> str:
     returns = [t for t in device.terminals if isinstance(t, Return)]
     named = terminal.return_to or next((t.id for t in returns if t.star), returns[0].id if returns else "")
     return f"{device_id}.{named}" if named else ""
-
-
-def powered(job: Job, supply_address: str, state: str) -> bool:
-    """Whether a module's supply pin is linked to a rail that is alive in a state."""
-    return any(
-        isinstance(rail, Rail) and alive(rail, state)
-        for link in supply_links(job, supply_address)
-        for rail in (job.terminal(j.terminal) for j in link.joins)
-    )
 
 
 def supply_links(job: Job, supply_address: str) -> tuple[Link, ...]:

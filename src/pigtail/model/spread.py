@@ -74,8 +74,7 @@ def estimate_again(
     first = 1 + 2 * count
     rows = np.tile(nominals, (first + 2 * len(wanted), 1))
     rows[1 + each, each], rows[1 + count + each, each] = lows, highs
-    rows[first::2] = np.where(known, np.where(rises, lows, highs), nominals)
-    rows[first + 1 :: 2] = np.where(known, np.where(rises, highs, lows), nominals)
+    rows[first:] = _corners(known, rises, lows, nominals, highs)
     samples = {i.name: np.full(len(rows), value) for i, value in zip(inputs, every[:, 1], strict=True)}
     samples |= {i.name: rows[:, k] for k, i in enumerate(moved)}
     found = solve(samples)
@@ -88,6 +87,20 @@ def estimate_again(
     return _gathered(
         moved, known, values[:, :first], values[results, first + 2 * results + np.arange(2)], wanted
     )
+
+
+def _corners(
+    known: NDArray[np.bool_],
+    rises: NDArray[np.bool_],
+    lows: NDArray[np.float64],
+    nominals: NDArray[np.float64],
+    highs: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    """The corners [..., 2·results, inputs] of results that rise with some inputs [..., results, inputs]: where all that is known
+    conspires downward, and upward, a pair for each result."""
+    down = np.where(known, np.where(rises, lows, highs), nominals)
+    up = np.where(known, np.where(rises, highs, lows), nominals)
+    return np.stack([down, up], axis=-2).reshape(*rises.shape[:-2], -1, rises.shape[-1])
 
 
 def _with_hints(
@@ -154,15 +167,8 @@ def estimate_many(
         return {k: np.asarray(flat[k]).reshape(rows.shape[:2]) for k in wanted}
 
     def ends_of(rises: NDArray[np.bool_]) -> NDArray[np.float64]:
-        """The corners [cases, 2·results, inputs] of each result: where all inputs conspire downward, and upward."""
-        corners = np.empty((size, 2 * len(wanted), count))
-        corners[:, 0::2] = np.where(
-            known[:, None], np.where(rises, lows[:, None], highs[:, None]), nominals[:, None]
-        )
-        corners[:, 1::2] = np.where(
-            known[:, None], np.where(rises, highs[:, None], lows[:, None]), nominals[:, None]
-        )
-        return corners
+        """The corners [cases, 2·results, inputs]."""
+        return _corners(known[:, None], rises, lows[:, None], nominals[:, None], highs[:, None])
 
     single, key = matrix.shape[1], (tuple(names), tuple(wanted))
     guess = _WAYS.get(key) if size == 1 else None

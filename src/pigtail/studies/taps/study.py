@@ -34,8 +34,6 @@ from pigtail.studies.taps.protocol import open_checks
 from pigtail.studies.wording import tell
 
 TABLE = Path(__file__).parent / "data" / "taps.toml"
-#: Another candidate is worth saying when it scores this much more at its worst than the chosen one at its best.
-CLEARLY = 0.0
 
 
 class Want(msgspec.Struct, frozen=True):
