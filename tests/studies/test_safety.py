@@ -215,3 +215,20 @@ def test_a_rail_at_hazardous_volts_is_a_stop_through_any_converter_of_the_catalo
         )
         told = [f for f in study_job(job).findings if f.code == "survey.hazardous_point"]
         assert [f.severity for f in told] == ([Severity.STOP] if stop else []), key
+
+
+@pytest.mark.parametrize(
+    ("name", "live"),
+    [("earth of the plug", True), ("chassis screw", True), ("J4-3", False), ("unknown rail", False)],
+)
+@pytest.mark.parametrize(("value", "function"), [(70.0, Function.DC_VOLTS), (35.0, Function.AC_VOLTS)])
+def test_a_pin_that_nobody_has_named_is_no_chassis(
+    name: str, live: bool, value: float, function: Function
+) -> None:
+    """70 V on a pin of a swept connector is a rail of a large amplifier, 35 V AC a winding; on what is called earth or chassis it is
+    the host's metal, whatever role it was given."""
+    job = log_reading(
+        add_point(hall(), Pin(id="probed", name=name)),
+        point="host.probed", against="host.star", state="on", function=function, value=value, when=WHEN,
+    )  # fmt: skip
+    assert bool([f for f in study_job(job).findings if f.code.endswith(".live")]) is live

@@ -6,13 +6,17 @@ Limits: above 30 V AC rms, 42.4 V peak or 60 V DC treat as hazardous (IEC 62368-
 from __future__ import annotations
 
 import enum
+import re
 
 from pigtail.job.document import HOST, Function, Job, Pin, Reading, Return, SupplyClass
 from pigtail.job.log import log_of
+from pigtail.job.primary import plainly
 
 #: Above this a voltage is hazardous: direct [V], and alternating [V rms].
 HAZARD_DC_V, HAZARD_AC_V = 60.0, 30.0
 LIMITS = {Function.DC_VOLTS: HAZARD_DC_V, Function.AC_VOLTS: HAZARD_AC_V}
+#: Words for what is joined to the metal or the earth of a host.
+METAL = re.compile(r"\b(earth\w*|ground\w*|chassis|metal\w*|case|cabinet|screen|shield|pe)\b")
 #: What the note of a reading says that was taken behind an isolation transformer.
 ISOLATED = "isolat"
 
@@ -33,9 +37,14 @@ def safety(job: Job) -> Safety:
 
 
 def live_reading(job: Job) -> Reading | None:
-    """A reading that shows a return of the host at a hazardous voltage against another of its returns, such as the earth, and that
-    no later one taken behind an isolation transformer has replaced; None if there is none."""
-    metal = {f"{HOST}.{t.id}": t for t in job.host.terminals if isinstance(t, Return | Pin)}
+    """A reading that shows a return of the host at a hazardous voltage against another of its returns, or a pin that is called earth
+    or the like, and that no later one taken behind an isolation transformer has replaced; None if there is none. What any other pin
+    reads is its own, such as that of a rail that nobody has named yet."""
+    metal = {
+        f"{HOST}.{t.id}": t
+        for t in job.host.terminals
+        if isinstance(t, Return) or (isinstance(t, Pin) and METAL.search(plainly(t.name)))
+    }
     log = log_of(job)
     between = [
         r
