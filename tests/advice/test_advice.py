@@ -7,15 +7,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from asking import answered
+from feeds import hall
 from pigtail import edits
 from pigtail.advice.measure import next_readings
-from pigtail.advice.plan import propose
+from pigtail.advice.plan import propose, with_plus
 from pigtail.advice.remedies import advised, schools
 from pigtail.bench.truth import StandIn
 from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
 from pigtail.edits.plan import drop_network, set_converter
 from pigtail.job.check import check_job
-from pigtail.job.document import Function, Job, Purpose, SupplyClass
+from pigtail.job.document import Function, Job, Plus, Purpose, SupplyClass
 from pigtail.job.errors import EditError
 from pigtail.service.server import SERVICES
 from pigtail.studies.all import study_job
@@ -266,3 +267,18 @@ def test_no_reading_is_asked_of_a_host_that_no_probe_may_touch(supply: SupplyCla
         unwired = edits.remove_link(unwired, link.id)
     asked = edits.set_supply(unwired, supply)
     assert next_readings(asked, study_job(asked)) == ()
+
+
+def test_dc_at_an_input_that_nobody_knows_decides_no_polarity() -> None:
+    """A capacitor is proposed the way round that both ends ask for; where one end is not known nothing is said."""
+    job = hall()
+    assert [p.plus for p in with_plus(job, job.link("feed")).sections[1].parts if p.name == "c1"] == [
+        Plus.SOURCE
+    ]  # type: ignore[arg-type]
+    unsaid = edits.set_capacitor(job, "feed", 1, "c1", plus=Plus.UNSAID)
+    unknown = edits.set_value(unsaid, "host.record_in", "dc", None)
+    link = unknown.link("feed")
+    assert link is not None
+    assert [p.plus for p in with_plus(unknown, link).sections[1].parts if p.name == "c1"] == [Plus.UNSAID]
+    told = [f for f in study_job(unknown).findings if f.part == (1, "c1")]
+    assert [f.severity for f in told] == [Severity.UNKNOWN]

@@ -335,9 +335,9 @@ def with_plus(job: Job, link: Link) -> Link:
     sources, sinks = ([job.terminal(a) for a in ends] for ends in (link.starts, link.at("out")))
     highs = [t.bias for t in sources if isinstance(t, AudioOut)]
     lows = [t.dc for t in sinks if isinstance(t, AudioIn)]
-    if not highs or not lows or None in highs:
+    if not highs or not lows or None in highs or None in lows:
         return link
-    there = max((k.nominal for k in lows if k is not None), default=0.0)
+    there = max(k.nominal for k in lows if k)
     least, most = min(k.low for k in highs if k), max(k.high for k in highs if k)
     way = (
         Plus.SOURCE
