@@ -29,6 +29,7 @@ from pigtail.edits.change import Change
 from pigtail.edits.plan import drop_network, set_converter
 from pigtail.edits.readings import strike_reading
 from pigtail.job.document import Job, SupplyClass
+from pigtail.job.file import Document
 from pigtail.studies.all import study_job
 from pigtail.studies.power.found import PowerFound
 from pigtail.studies.register import REGISTER, Entry
@@ -269,3 +270,14 @@ def test_the_supply_that_needs_most_is_shown_and_others_can_be_chosen(qtbot: QtB
     assert [s.topology for s in after.link("supply").sections] == ["linear"]  # type: ignore[union-attr]
     station.show_job(after, study_job(after))
     assert station.module.currentData() == "supply"
+
+
+def test_the_strip_says_build_only_where_nothing_is_unknown(bench: Bench) -> None:
+    """A host with no plan yet asks for no reading and is not ready; a job without an open question is."""
+    bench.assembly.files.start(Document(edits.new_job("Empty", make_host("public_address"))), None)
+    bench.settle()
+    words = bench.window.strip.next_words.text()
+    assert "build" not in words
+    assert "Level" in words
+    bench.open_demo("tidewell")
+    assert "build" in bench.window.strip.next_words.text()

@@ -50,10 +50,10 @@ class Benching(QObject):
         self._job = job
         self.strip.show_job(job)
 
-    def show_next(self, measures: tuple[Ask, ...], mend: list[str]) -> None:
+    def show_next(self, measures: tuple[Ask, ...], mend: list[str], unknown: list[str]) -> None:
         """What is to be measured next."""
         self._measures = measures
-        self.strip.show_next(measures, mend)
+        self.strip.show_next(measures, mend, unknown)
         if self.mode is not None and self.mode.isVisible() and self._job is not None:
             self.mode.show_next(self._job, measures)
 

@@ -10,6 +10,10 @@ from PyQt6.QtWidgets import QLabel
 class OneLine(QLabel):
     """A label of one line: what does not fit is cut with an ellipsis and stands whole in its tip, never cut in a letter."""
 
+    def __init__(self, text: str = "") -> None:
+        super().__init__()
+        self.setText(text)
+
     def setText(self, text: str | None) -> None:
         super().setText(text)
         self.setToolTip(text)

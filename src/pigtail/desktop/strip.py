@@ -187,17 +187,20 @@ class BenchStrip(QFrame):
                 max(self.against.findData(probe_against(self._job, self.point.currentData())), 0)
             )
 
-    def show_next(self, measures: Sequence[Ask], mend: Sequence[str] = ()) -> None:
-        """Show what is to be measured next; `mend` names the stations that need mending first."""
+    def show_next(
+        self, measures: Sequence[Ask], mend: Sequence[str] = (), unknown: Sequence[str] = ()
+    ) -> None:
+        """Show what is to be measured next; `mend` names the stations that need mending first, `unknown` those that cannot tell."""
         self._next = measures[0] if measures else None
         self.take.setVisible(bool(measures))
         if self._next is None or self._job is None:
-            words = (
-                f"no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
-            )
-            ready = "nothing is open that a meter would settle: build, and read as the sheet says."
+            words = "nothing is open that a meter would settle: build, and read as the sheet says."
+            if mend:
+                words = f"no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
+            elif unknown:
+                words = f"no reading is asked for yet; what {' and '.join(unknown)} lack stands at the right of each."
             forbidden = FORBIDDEN.get(safety(self._job)) if self._job else None
-            self.next_words.setText(forbidden or (words if mend else ready))
+            self.next_words.setText(forbidden or words)
             return
         more = len(measures) - 1
         tail = f"  ({more} more after it)" if more else ""

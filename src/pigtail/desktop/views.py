@@ -94,7 +94,8 @@ class Views(QObject):
         if self._desk.session.job is not None:
             words = {key: splice.words for key, splice in window.lead.splices.items()}
             mend = [words[s.name] for s in studies.each() if s.verdict.value in ("stop", "fix")]
-            self._desk.bench.show_next(studies.asked, mend)
+            unknown = [words[s.name] for s in studies.each() if s.verdict.value == "unknown"]
+            self._desk.bench.show_next(studies.asked, mend, unknown)
         if self._fresh:
             self._fresh = False
             here = self.here = first_station(studies)

@@ -58,7 +58,7 @@ class LoomPicture(Painting):
         longest = max((w.length or 0.0 for w in self.wires), default=0.0) or FULL_M
         area = box.adjusted(0, 22, 0, -14)
         pitch = area.height() / len(self.wires)
-        left = area.left() + min(170.0, area.width() * 0.4)
+        left = area.left() + min(170.0, area.width() * 0.5)
         full = area.right() - left - 60
         for k, wire in enumerate(self.wires):
             y = area.top() + pitch * (k + 0.5)
@@ -115,8 +115,8 @@ class BuildStation(Station):
         row.addWidget(self.sheet)
         upper = QHBoxLayout()
         upper.setSpacing(8)
-        upper.addWidget(self.picture, 1)
-        upper.addWidget(self.parts_table, 1)
+        upper.addWidget(self.picture, 3)
+        upper.addWidget(self.parts_table, 4)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)

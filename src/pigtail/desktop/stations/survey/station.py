@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QStackedWidget, QVBo
 
 from pigtail.desktop import theme
 from pigtail.desktop.fields import read_known
+from pigtail.desktop.labels import OneLine
 from pigtail.desktop.stations.base import Align, Painting, Station, say, wire
 from pigtail.desktop.stations.survey.chain import ChainTables
 from pigtail.desktop.stations.survey.hazard import Hazard
@@ -215,12 +216,11 @@ class SurveyStation(Station):
         below.addWidget(words)
         self.view.setMinimumWidth(180)
         below.addWidget(self.view)
-        self.note = QLabel(
+        self.note = OneLine(
             "Type over a value on paper (47k ±10 %, 22.8 .. 24 .. 25.2 V); readings come in below."
         )
         self.note.setObjectName("dim")
-        below.addWidget(self.note)
-        below.addStretch(1)
+        below.addWidget(self.note, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(8)
