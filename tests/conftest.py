@@ -20,7 +20,7 @@ import pytest
 
 from pigtail.catalogue import kinds, topologies
 from pigtail.catalogue.demo import demo
-from pigtail.edits.plan import regauged, set_converter
+from pigtail.edits.plan import set_converter
 from pigtail.job.document import Job
 from pigtail.studies import judging, register, wording
 
@@ -43,8 +43,8 @@ def tidewell() -> Job:
 
 @pytest.fixture
 def mended(larkmoor: Job) -> Job:
-    """The flawed demo job after its remedies: a buck converter, and a heavier supply return."""
-    return regauged(set_converter(larkmoor, "supply", "buck"), "supply_return", 20)
+    """The flawed demo job after its remedies: an isolated converter, which needs no supply return."""
+    return set_converter(larkmoor, "supply", "isolated_wide")
 
 
 @pytest.fixture

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 from pigtail import edits
 from pigtail.advice.plan import propose
 from pigtail.catalogue.kinds import make_host, make_module
@@ -17,6 +19,7 @@ def known(value: float, unit: str, tolerance: float = 0.05) -> Known:
     return Known.of(value, unit, Basis.DOCUMENTED, tolerance=tolerance)
 
 
+@cache
 def job_of(host: str, module: str, name: str = "A feed", **values: tuple[float, str]) -> Job:
     """A host and a module, the values that its kind leaves open given as `point__field`."""
     job = edits.add_module(edits.new_job(name, make_host(host)), make_module(module, "m"))
@@ -42,14 +45,21 @@ def through(job: Job, link_id: str, key: str, **values: float) -> Job:
 
 def hall() -> Job:
     """A receiver with a bias into a mono input: sum, capacitor, pad."""
-    return job_of("public_address", "wireless_receiver_5v", record_in__overload=(2.0, "V"))
+    return job_of(
+        "public_address",
+        "wireless_receiver_5v",
+        record_in__overload=(2.0, "V"),
+        record_in__wanted=(0.08, "V"),
+    )
 
 
 def pad() -> Job:
-    """A loud card player into a powered speaker."""
+    """A loud card player into a sensitive powered speaker."""
     return job_of(
-        "powered_speaker", "card_player_5v", line_left__overload=(2.0, "V"), line_right__overload=(2.0, "V")
-    )
+        "powered_speaker", "card_player_5v",
+        line_left__overload=(2.0, "V"), line_right__overload=(2.0, "V"),
+        line_left__wanted=(0.1, "V"), line_right__wanted=(0.1, "V"),
+    )  # fmt: skip
 
 
 def crossover() -> Job:

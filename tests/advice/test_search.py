@@ -18,7 +18,7 @@ from feeds import CASES, hall, known
 from pigtail import edits
 from pigtail.advice.found import SearchFound
 from pigtail.advice.plan import propose
-from pigtail.advice.search import SAME_DB, SearchStep, ranked, search, steps_of, take_step
+from pigtail.advice.search import SearchStep, ranked, search, steps_of, take_step
 from pigtail.advice.shapes import Wish, table
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.catalogue.stock import Stock
@@ -27,7 +27,7 @@ from pigtail.cli.main import parse
 from pigtail.cli.main import run as command
 from pigtail.cli.suggesting import searches
 from pigtail.edits.plan import rejoined
-from pigtail.job.document import Job
+from pigtail.job.document import AudioOut, Channel, Job
 from pigtail.job.errors import EditError
 from pigtail.job.file import Document, save
 from pigtail.model.estimate import Input, Wanted
@@ -36,6 +36,10 @@ from pigtail.model.spread import Samples, estimate, estimate_many
 from pigtail.studies.findings import Severity
 from pigtail.studies.level.study import study_level
 from pigtail.units.series import members
+
+#: Where full scale is aimed at over the level wanted: the middle of 0 to 18 dB.
+AIM_DB = 9.0
+CAPACITORS = {"coupling", "capacitor"}
 
 
 def one_feed(
@@ -49,7 +53,7 @@ def one_feed(
     for field, value, unit in (
         ("impedance", load, "Ω"),
         ("wanted", wanted, "V"),
-        ("overload", 10 * wanted, "V"),
+        ("overload", 20 * wanted, "V"),
         ("dc", 0.0, "V"),
     ):
         job = edits.set_value(job, "host.record_in", field, known(value, unit, spread))
@@ -63,6 +67,9 @@ def bare_feed() -> Job:
         edits.new_job("x", make_host("public_address")), make_module("wireless_receiver_5v", "m")
     )
     job = edits.set_path(propose(job, "m"), "host", "input_to_star", known(0.05, "Ω", 0.0))
+    (module,) = job.modules
+    mono = tuple(replace(t, channel=Channel.MONO) if isinstance(t, AudioOut) else t for t in module.terminals)
+    job = replace(job, modules=(replace(module, terminals=mono),))
     (feed,) = [x for x in job.links if x.id == "feed"]
     joins = tuple(
         replace(j, port="in" if j.port == "in_l" else j.port)
@@ -75,18 +82,15 @@ def bare_feed() -> Job:
 @settings(max_examples=200, deadline=None)
 @given(st.floats(0.3, 3.0), st.floats(50.0, 2e3), st.floats(0.02, 0.2), st.floats(10e3, 1e6))
 def test_the_best_pad_is_that_of_brute_force(emf: float, source: float, wanted: float, load: float) -> None:
-    """Every E12 × E24 pair by the divider formula, an independent route: no pair that the limits allow comes nearer
-    than the nearest that is offered, but for what the search holds to be as near."""
+    """Every E12 × E24 pair by the divider formula, an independent route: no pair comes nearer than the nearest that is offered."""
     job = one_feed(emf, source, wanted, load)
     found = ranked("feed", take_step(job, "feed", steps_of(job, "feed")[0], Wish(), SearchStep()))
     limits = next(m for f in table().family for m in f.member if m.sections == ("pad",)).vary
     r1, r2 = np.array(list(itertools.product(*(members(*limits[p]) for p in ("0.r1", "0.r2"))))).T
     beside = r2 * load / (r2 + load)
-    error = np.abs(20 * np.log10(emf * beside / (source + r1 + beside) / wanted))
-    pads = [o for o in found.options if [s.topology for s in o.link.sections] == ["pad"]]
-    assert pads
-    nearest = min(abs(o.target.value) for o in pads)
-    assert error.min() - 0.02 <= nearest <= error.min() + SAME_DB
+    error = np.abs(20 * np.log10(emf * beside / (source + r1 + beside) / wanted) - AIM_DB)
+    nearest = min(abs(o.target.value - AIM_DB) for o in found.options)
+    assert nearest <= error.min() + 0.02
 
 
 @settings(max_examples=25, deadline=None)
@@ -119,9 +123,9 @@ def test_nothing_is_offered_that_breaks_a_limit_within_the_spread(
 def test_a_bias_brings_a_capacitor_and_a_loud_source_a_pad() -> None:
     """With a bias every option blocks it; without one a capacitor comes only after what does without."""
     biased = search(one_feed(1.0, 220.0, 0.25, 47e3, bias=1.3), "feed")
-    assert all("coupling" in {s.topology for s in o.link.sections} for o in biased.options)
+    assert all(CAPACITORS & {s.topology for s in o.link.sections} for o in biased.options)
     plain = search(one_feed(1.0, 220.0, 0.25, 47e3), "feed")
-    assert "coupling" not in {s.topology for s in plain.options[0].link.sections}
+    assert not CAPACITORS & {s.topology for s in plain.options[0].link.sections}
     assert plain.options[0].severity is Severity.GOOD
 
 
@@ -157,10 +161,11 @@ def test_a_source_that_is_too_quiet_or_too_weak_gets_a_gain_stage() -> None:
     ):
         found = search(one_feed(**case), "feed")
         assert found.options
-        stages = {"gain", "gain_single", "buffer", "receiver"}
+        stages = {"gain", "gain_single", "buffer", "buffer_single", "receiver"}
         assert all(stages & {s.topology for s in o.link.sections} for o in found.options)
-        (target,) = {round(o.target.value) for o in found.options[:1]}
-        assert abs(target) <= 1
+        assert found.options[0].target.value > -0.5
+        assert found.options[0].actives == 1
+        assert not found.options[0].split  # one rail is all that most hosts have
 
 
 def test_a_gain_stage_clips_at_its_own_swing() -> None:
@@ -173,7 +178,7 @@ def test_a_gain_stage_clips_at_its_own_swing() -> None:
         made = study_level(Model.of(edits.replace_link(job, rejoined(job, link, (stage,)))))
         (room,) = [f for f in made.findings if f.code in ("level.headroom", "level.clips")]
         assert (room.severity is Severity.GOOD) is fits
-        assert "level.fits" in {f.code for f in made.findings}
+        assert "level.fits" in {f.judgement for f in made.findings}
 
 
 WHAT_FITS = {
@@ -230,7 +235,10 @@ def test_only_what_is_in_stock_is_taken_when_asked() -> None:
     job = one_feed(1.0, 220.0, 0.25, 47e3)
     few = Wish(stock=Stock((1000.0, 3300.0, 10e3), ()), only_stock=True)
     found = search(job, "feed", few)
-    values = {p.value.nominal for o in found.options for s in o.link.sections for p in s.parts}
+    bought = [
+        (s, r.name) for o in found.options for s in o.link.sections for r in topology(s.topology).bought()
+    ]
+    values = {p.value.nominal for s, name in bought for p in s.parts if p.name == name}
     assert values
     assert values <= {1000.0, 3300.0, 10e3}
     assert all(o.missing == 0 for o in found.options)
@@ -242,13 +250,14 @@ def test_a_finer_series_comes_nearer() -> None:
     coarse, fine = (search(job, "feed", Wish(series=s)) for s in ("E12", "E96"))
 
     def nearest(found: SearchFound) -> float:
-        return min(abs(o.target.value) for o in found.options)
+        return min(abs(o.target.value - AIM_DB) for o in found.options)
 
     assert fine.solved > 10 * coarse.solved
     pads = [(s, o) for o in fine.options for s in o.link.sections if s.topology == "pad"]
     assert all(p.value.spread == pytest.approx(0.02 * p.value.nominal) for s, _ in pads for p in s.parts)
+    rough = [o for o in coarse.options for s in o.link.sections if s.topology == "pad"]
     assert min(o.target.high - o.target.low for _, o in pads) < min(
-        o.target.high - o.target.low for o in coarse.options
+        o.target.high - o.target.low for o in rough
     )
     assert nearest(fine) <= nearest(coarse) + 1e-9
 
@@ -353,9 +362,9 @@ def test_a_locked_bleed_keeps_its_value_and_what_is_not_in_stock_is_named() -> N
     assert bleeds == {470e3}
     bare = search(one_feed(1.0, 220.0, 0.9, 47e3), "feed", Wish(stock=Stock((12.0,), ()), only_stock=True))
     assert {o.parts for o in bare.options} <= {0}
-    poor = search(job, "feed", Wish(stock=Stock((1000.0, 3300.0), (10e-6,)), only_stock=True))
+    poor = search(job, "feed", Wish(stock=Stock((1000.0, 3300.0), ()), only_stock=True))
     assert poor.options == ()
-    assert "not in stock" in poor.trouble
+    assert "it lacks a capacitor of" in poor.trouble
 
 
 @pytest.mark.parametrize(

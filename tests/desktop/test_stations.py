@@ -174,7 +174,7 @@ def test_returns_drops_schools_of_a_job_that_is_past(qtbot: QtBot) -> None:
     station.show_schools(first, schools(first))
     assert station.rows.rows == ()
     station.show_schools(second, schools(second))
-    assert len(station.rows.rows) == 4
+    assert len(station.rows.rows) == 3
 
 
 def test_why_keeps_the_picked_finding_while_its_numbers_change(qtbot: QtBot) -> None:
@@ -261,7 +261,7 @@ def test_the_supply_that_needs_most_is_shown_and_others_can_be_chosen(qtbot: QtB
     assert station.module.currentData() == other.id
     station.module.setCurrentIndex(1 - station.module.currentIndex())
     station.module.activated.emit(station.module.currentIndex())
-    assert station.converter.currentData() == "buck"
+    assert station.converter.currentData() == "isolated_wide"
     told: list[Change] = []
     station.edited.connect(told.append)
     station.converter.setCurrentIndex(station.converter.findData("linear"))

@@ -118,10 +118,10 @@ def test_it_is_offered_for_a_bias_and_its_level_is_mended(extend: Extend) -> Non
     assert any("add a pad behind a capacitor" in label for label in offers), offers
     loud = _biased(pad())
     for point in ("out_left", "out_right"):
-        loud = edits.set_value(loud, f"m.{point}", "emf", known(2.0, "V"))
+        loud = edits.set_value(loud, f"m.{point}", "emf", known(6.0, "V"))
     for side in ("feed_left", "feed_right"):
         loud = through(loud, side, "blocked_pad", r1=1e3, r2=100e3)
-    finding = next(f for f in _about(loud, "level.too_loud"))
+    finding = next(f for f in _about(loud, "level.clips"))
     assert finding.remedies
     assert "R2 to" in finding.remedies[0].label
     after = study_job(finding.remedies[0].edit(loud)).of(LevelFound)

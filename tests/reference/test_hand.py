@@ -13,6 +13,7 @@ import scipy.optimize
 import scipy.signal
 
 from pigtail.catalogue.demo import demo
+from pigtail.edits.plan import set_converter
 from pigtail.job.document import Job
 from pigtail.studies.all import study_job
 from pigtail.studies.returns.found import ReturnsFound
@@ -43,7 +44,7 @@ def test_delivered_level_is_the_divider_of_source_pad_and_load() -> None:
     """0.72 V · R∥/(Rs + R∥) · (R2∥RL)/(R1 + R2∥RL), in dBV."""
     volts = 0.72 * AFTER_CAPACITOR / (SOURCE + AFTER_CAPACITOR) * SHUNT / (1000.0 + SHUNT)
     assert number("level.delivered_dbv") == pytest.approx(20 * math.log10(volts), abs=2e-3)
-    assert number("level.target_db") == pytest.approx(20 * math.log10(volts / 0.25), abs=2e-3)
+    assert number("level.target_db") == pytest.approx(20 * math.log10(volts / 0.09), abs=2e-3)
     assert number("level.headroom_db") == pytest.approx(20 * math.log10(1.6 / volts), abs=2e-3)
 
 
@@ -72,10 +73,9 @@ def test_the_low_corner_agrees_with_a_filter_library() -> None:
 
 
 def test_the_high_corner_is_that_of_the_cable() -> None:
-    """Two screened wires of 0.6 m at 100 pF/m sit behind the outputs, the short open wire at the input adds a little."""
-    capacitance = 2 * 0.6 * 100e-12
-    behind = 4700.0 / 2 + parallel(1000.0 + SHUNT)
-    corner = 1 / (2 * math.pi * capacitance * parallel(220.0 / 2, behind))
+    """The input's 120 pF and the short open wire beside it, behind what the pad drives them from: 2 kΩ beside 1 kΩ and the sum."""
+    capacitance = 120e-12 + 0.05 * 60e-12
+    corner = 1 / (2 * math.pi * capacitance * parallel(SHUNT, 1000.0 + parallel(SOURCE, 220e3)))
     assert number("level.high_cut_hz") == pytest.approx(corner, rel=0.08)
 
 
@@ -97,10 +97,10 @@ def test_regulator_heat_and_junction() -> None:
 
 
 def test_a_linear_regulator_takes_from_the_rail_what_the_module_draws() -> None:
-    """35 mA used + 4 mA of its own + 45 mA average, 130 mA in bursts; the rail gives 100 mA."""
+    """35 mA used + 4 mA of its own + 45 mA average, 130 mA in bursts; the rail gives 120 mA."""
     assert number("power.rail_current_a") == pytest.approx(0.035 + 0.004 + 0.045, rel=1e-3)
     assert number("power.rail_current_burst_a") == pytest.approx(0.035 + 0.004 + 0.130, rel=1e-3)
-    assert number("power.rail_margin_a") == pytest.approx(0.1 - 0.169, rel=1e-3)
+    assert number("power.rail_margin_a") == pytest.approx(0.12 - 0.169, rel=1e-3)
 
 
 def test_dropout_margin_is_taken_in_the_burst() -> None:
@@ -109,9 +109,9 @@ def test_dropout_margin_is_taken_in_the_burst() -> None:
     assert number("power.dropout_margin_v") == pytest.approx(vin - 5.0 - 2.0, rel=2e-3)
 
 
-def test_a_buck_draws_by_power(mended: Job) -> None:
+def test_a_buck_draws_by_power(larkmoor: Job) -> None:
     """Iin = Vout·Iout/(η·Vin) + Iq."""
-    studies = study_job(mended)
+    studies = study_job(set_converter(larkmoor, "supply", "buck"))
     wanted = 0.035 + 0.002 + 5.0 * 0.130 / (0.85 * 24.1)
     assert studies.numbers["power.rail_current_burst_a"].value == pytest.approx(wanted, rel=2e-3)
 
@@ -123,18 +123,21 @@ def test_module_voltage_is_what_the_short_wire_leaves() -> None:
 
 
 def test_two_returns_share_the_burst_as_their_conductances() -> None:
-    """Ia = I·Rs/(Rs + Ra + Rboard + Rpath), its drop Ia·Ra divided like the signal, re the signal in dB."""
+    """Ia = I·Rs/(Rs + Ra + Rboard + Rpath), its drop Ia·Ra divided like the signal, re programme, 18 dB under full scale."""
     total = 2 * WIRE_26 + 0.005 + 0.060
-    audio = 0.130 * WIRE_26 / total
+    beyond = 0.130 - 0.045  # the alternating part of a burst: what it draws beyond its average
+    audio = beyond * WIRE_26 / total
     detail = STUDIES.of(ReturnsFound).detail
     assert detail is not None
     currents = {b.link: abs(b.current) for b in detail.branches if b.link}
     assert currents["audio_return"] == pytest.approx(audio, rel=0.03)
-    assert currents["supply_return"] == pytest.approx(0.130 + 0.004 - audio, rel=0.05)
+    assert currents["supply_return"] == pytest.approx(beyond - audio, rel=0.05)
     divider = AFTER_CAPACITOR / (SOURCE + AFTER_CAPACITOR) * SHUNT / (1000.0 + SHUNT)
     buzz = audio * WIRE_26 * divider
     assert number("returns.buzz_dbv") == pytest.approx(20 * math.log10(buzz), abs=0.3)
-    assert number("returns.buzz_db") == pytest.approx(20 * math.log10(buzz / (0.72 * divider)), abs=0.3)
+    assert number("returns.buzz_db") == pytest.approx(
+        20 * math.log10(buzz / (0.72 * divider)) + 18.0, abs=0.3
+    )
 
 
 @pytest.mark.parametrize(

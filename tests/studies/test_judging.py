@@ -14,13 +14,13 @@ from pigtail.model import subjects
 from pigtail.model.estimate import Estimate, Input
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
-from pigtail.studies.judging import GRADES, judge, judgements
+from pigtail.studies.judging import judge, judgements
 from pigtail.units import Basis, Known
 
 WORDS = {k: f"<{k}>" for k in (
     "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
     "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own_db", "link", "stage",
-    "where", "when", "converter", "input", "most_in", "ripple",
+    "where", "when", "converter", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
 )}  # fmt: skip
 CODES = sorted(judgements())
 
@@ -43,8 +43,12 @@ def _numbers(code: str, value: float | None, missing: tuple[Input, ...] = ()) ->
 def test_each_severity_is_said_in_full(code: str) -> None:
     """At a value on either side of each limit: the right severity, a code of its own kind, no gap in the sentence."""
     entry = judgements()[code]
-    grade = GRADES[entry.grade](entry.good, entry.watch)
-    for value in (-1e6, entry.watch - 1e-9, entry.watch, (entry.good + entry.watch) / 2, entry.good, 1e6):
+    grade = entry.grading()
+    ends = [
+        x for limit in (entry.good, entry.watch) for x in (limit if isinstance(limit, tuple) else (limit,))
+    ]
+    near = [x + step for x in ends for step in (-1e-9, 0.0, 1e-9) if abs(x) < 1e9]
+    for value in (-1e6, *near, sum(near) / len(near), 1e6):
         finding = judge(code, _numbers(code, value), "x", WORDS)
         wanted = grade(value)
         assert finding.severity is (Severity(entry.worst) if wanted is Severity.FIX else wanted)

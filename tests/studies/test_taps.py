@@ -74,7 +74,7 @@ JUDGED = [
     ("receiver_amplifier", "host.rail_12v", 0.1, Function.DC_VOLTS, {}, "survey.rail_not_there", Severity.FIX),
     ("receiver_amplifier", "host.rail_12v", 12.0, Function.DC_VOLTS, {"state": "standby"}, "survey.rail_stays", Severity.WATCH),
     ("receiver_amplifier", "host.rail_12v", 0.0, Function.DC_VOLTS, {"state": "standby"}, "survey.rail_right", Severity.GOOD),
-    ("receiver_amplifier", "host.rail_12v", 24.0, Function.DC_VOLTS, {}, "survey.rail_too_high", Severity.STOP),
+    ("receiver_amplifier", "host.rail_12v", 24.0, Function.DC_VOLTS, {}, "survey.rail_higher", Severity.WATCH),
     ("receiver_amplifier", "host.rail_12v", -12.0, Function.DC_VOLTS, {}, "survey.rail_reversed", Severity.STOP),
     ("receiver_amplifier", "host.rail_12v", 11.2, Function.DC_VOLTS, {"load": 22.0}, "survey.rail_loaded", Severity.GOOD),
     ("receiver_amplifier", "host.rail_12v", 0.6, Function.AC_VOLTS, {}, "survey.ripple", Severity.WATCH),

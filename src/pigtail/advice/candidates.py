@@ -6,6 +6,7 @@ import itertools
 import math
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 
 from pigtail.advice.plan import with_part
 from pigtail.advice.shapes import Family, Member, Wish, table
-from pigtail.catalogue.topologies import Does, does, topology
+from pigtail.catalogue.topologies import Does, Task, does, topology
 from pigtail.circuit import noise_of
 from pigtail.edits.plan import as_held, rejoined
 from pigtail.job.document import AudioIn, AudioOut, Job, Link
@@ -25,15 +26,24 @@ from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Samples, estimate_many
-from pigtail.model.terminals import heard_node
+from pigtail.model.terminals import OPEN_OHM, heard_node
 from pigtail.studies.judging import judgements
+from pigtail.studies.level.aim import CLEAR_DB, aim_db
 from pigtail.studies.level.feed import OWN_DC_V
+from pigtail.units import Basis, format_quantity
+from pigtail.units.series import members
 
 Array = NDArray[np.float64]
 #: Combinations of one cascade at most: beyond this the parts that set the level least are taken more coarsely.
 MOST = 250_000
-#: Candidates of a member that are solved over their spread: the nearest to the wanted level.
-CLOSEST = 4
+#: Candidates of a member that are solved over their spread: the nearest to the level aimed at, then those a technician would take.
+CLOSEST = 5
+#: Between these a network is easy to drive and hard to disturb [Ω]; what lies outside, and a part of a finer series than E12, counts as
+#: so much further off [dB].
+EASY_OHM = (2e3, 22e3)
+UNEASY_DB, UNUSUAL_DB = 0.5, 0.15
+#: What a decibel too little of room above full scale counts for beside one off the level aimed at.
+CRAMPED = 2.0
 #: A capacitor is taken as if it were so much smaller still: the impedances around it have a spread too.
 CAPACITOR_MARGIN = 0.7
 NOISE_HZ = np.geomspace(20.0, 20e3, 4)
@@ -81,6 +91,8 @@ class Candidates:
         end = job.terminal(self.sink)
         assert isinstance(end, AudioIn)
         self.own_dc = end.dc is not None and abs(end.dc.nominal) > OWN_DC_V
+        self.aim = aim_db(end)
+        self.matched = end.wanted is not None and end.wanted.basis is Basis.MEASURED
         self.source = sources[0]
         self.out, self.back = self.net.node(self.sink), self.net.reference(self.sink)
         self.heard, self.heard_back = heard_node(self.job, self.sink)
@@ -164,6 +176,17 @@ class Candidates:
         held = [s.topology for s in self.old.sections if any(p.locked for p in s.parts)]
         return all(key in (*member.sections, self.sum_key) for key in held)
 
+    def short_of(self, member: Member) -> set[str]:
+        """What a cascade needs and the stock has not, in words."""
+        found = set()
+        for part, run in (*member.vary.items(), *member.then.items()):
+            place = self._place(part)
+            kind = self._kind(place)
+            if not self._locked(place) and not self.wish.values(run, kind):
+                unit = "F" if kind == "capacitor" else "Ω"
+                found.add(f"a {kind} of {format_quantity(run[1], unit)} to {format_quantity(run[2], unit)}")
+        return found
+
     def nearest(self, member: Member) -> tuple[int, float, list[dict[str, float]]]:
         """How many candidates a member has, the highest level any of them reaches over the wanted one [dB], and the
         nearest to it, one for each choice of all parts but the last."""
@@ -171,17 +194,52 @@ class Candidates:
         size = next((v.size for v in grid.values()), 1) if grid else 1
         if size == 0:
             return 0, -np.inf, []
-        level = self._solve(self._samples(member, grid), [1000.0])["target"]
+        found = self._solve(self._samples(member, grid), [1000.0])
+        level, cramped = found["target"], np.maximum(CLEAR_DB - found["headroom"], 0.0)
+        off = np.broadcast_to(
+            np.abs(level - self.aim + self.skew) + CRAMPED * np.nan_to_num(cramped), (size,)
+        )
         keys = [k for k in grid if not (self.summed and k == "0.r2")]
         # one of each impedance level: of each sum, or of each choice of all parts but the one that sets the level
         telling = keys[:1] if self.summed and len(keys) > 1 else keys[:-1] if len(keys) > 1 else keys
         seen: dict[tuple[float, ...], int] = {}
-        for k in np.argsort(np.abs(level), kind="stable"):
+        liked = np.argsort(off + self._dislike(grid, size), kind="stable")
+        for k in (int(np.abs(level - self.aim).argmin()), int(off.argmin()), *liked):
             seen.setdefault(tuple(float(grid[p][k]) for p in telling), int(k))
             if len(seen) >= CLOSEST + int(self.summed):
                 break
         chosen = [{part: float(v[k]) for part, v in grid.items()} for k in seen.values()]
         return size, float(np.max(level)), self._followed(member, chosen)
+
+    def _dislike(self, grid: Mapping[str, Array], size: int) -> Array:
+        """By how much a technician would rather not take each candidate [dB], shape [N]: resistors outside of what is easy to drive, and
+        values that are not in E12."""
+        total = np.zeros(size)
+        for place, values in grid.items():
+            if self._kind(place) != "resistor":
+                continue
+            at, name = place.split(".")
+            rule = topology(self.link.sections[int(at)].topology).part(name)
+            if rule.role in (Task.SERIES, Task.APART):
+                total += UNEASY_DB * ((values < EASY_OHM[0] / 2) | (values > EASY_OHM[1]))
+            total += UNUSUAL_DB * ~np.isin(values, self._common)
+        return total
+
+    @cached_property
+    def skew(self) -> float:
+        """By how much the spread of the level reaches further up than down, halved [dB]: about the same for all candidates of a family,
+        it shifts the aim to where the worse end is nearest."""
+        (found,) = estimate_many(
+            [self._case(self.family.member[-1], {})],
+            lambda s: self._solve(s, [1000.0]),
+            {"target": WANTED["target"]},
+        )
+        target = found["target"]
+        return 0.0 if target.value is None else (target.high + target.low) / 2 - target.value
+
+    @cached_property
+    def _common(self) -> Array:
+        return np.array(members("E12", 1.0, 10e6))
 
     def _followed(self, member: Member, chosen: list[dict[str, float]]) -> list[dict[str, float]]:
         """The candidates with the parts that follow: the smallest capacitor that keeps the bass, its tolerance allowed for."""
@@ -204,7 +262,9 @@ class Candidates:
         """Response [dB re 1 kHz] of candidates where the bass is to be whole, all else at its nominal value."""
         batch = self.net.small(self.net.deck_samples(self._samples(member, grid), **self.drives))
         ends = [n for n in (self.heard, self.heard_back) if n != "0"]
-        h = np.abs(batch.ac([judgements()["level.bass"].good, 1000.0], ends).v(self.heard, self.heard_back))
+        h = np.abs(
+            batch.ac([judgements()["level.bass"].limits[0], 1000.0], ends).v(self.heard, self.heard_back)
+        )
         return _db(h[:, 0]) - _db(h[:, 1])
 
     def _samples(self, member: Member, grid: Mapping[str, Array]) -> Samples:
@@ -255,7 +315,7 @@ class Candidates:
         for stage in self.amplifiers:
             level = _db(np.abs(found.v(stage.behind, told_against(self.link, stage, self.back)))[:, at])
             load = samples.get(f"{stem}_impedance", np.inf) if stage is self.stages[-1] else np.inf
-            supply = self.net.probe(batch.operating_point(), stage, "supply_v")
+            supply = self.net.swings_on(batch.operating_point(), self.link, stage)
             room = np.minimum(room, swing_dbv(self._with_figures(samples), stage, supply, load) - level)
         results = {"target": delivered - _db(samples[f"{stem}_wanted"]), "headroom": room}
         if len(hertz) > 1:
@@ -271,8 +331,23 @@ class Candidates:
                 "bass_good": relative[:, 1],
                 "treble": relative[:, 3],
                 "treble_good": relative[:, 4],
+                "peak": relative[:, 5:].max(axis=1) if len(hertz) > 5 else np.zeros(delivered.shape),
+                "output": self._driven_from(samples, delivered),
             }
         return {k: np.broadcast_to(v, delivered.shape) for k, v in results.items()}
+
+    def _driven_from(self, samples: Samples, delivered: Array) -> Array:
+        """The impedance that the input is driven from [Ω], shape [S], of the level that is delivered [dBV]: by the level without it."""
+        stem = self.sink.replace(".", "_")
+        count = max(v.size for v in samples.values())
+        apart = self.net.deck_samples(
+            samples | {f"{stem}_impedance": np.full(count, OPEN_OHM)}, **self.drives
+        )
+        ends = [n for n in (self.out, self.back) if n != "0"]
+        opened = _db(np.abs(self.net.small(apart).ac([1000.0], ends).v(self.out, self.back))[:, 0])
+        ohm = samples.get(f"{stem}_impedance")
+        there = np.array([1e4]) if ohm is None else ohm
+        return np.asarray(np.maximum(there * (10 ** ((opened - delivered) / 20) - 1), 1e-3))
 
     def _with_figures(self, samples: Samples) -> Samples:
         """The samples with the figures of the stages that are in the deck and not sampled."""
@@ -289,7 +364,7 @@ class Candidates:
         if not chosen:
             return
         cases = [self._case(member, values) for member, values in chosen]
-        hertz = judged_hertz()
+        hertz = judged_hertz() + (HUMP_HZ if any(Does.ISOLATES in s.shape.does for s in self.stages) else [])
         estimates = estimate_many(cases, lambda s: self._solve(s, hertz), WANTED)
         nominal: Samples = {
             i.name: np.array([c[k].ends[1] for c in cases]) for k, i in enumerate(self.inputs)
@@ -372,7 +447,11 @@ WANTED = {
     "load": Wanted("Ω", "what the network loads the source with"),
     "offset": Wanted("V", "the DC forced on the input"),
     **{k: Wanted("dB", "the response") for k in ("bass", "bass_good", "treble", "treble_good")},
+    "peak": Wanted("dB", "the hump in the response"),
+    "output": Wanted("Ω", "what the input is driven from"),
 }
+#: Where a hump is looked for besides the frequencies that are judged [Hz].
+HUMP_HZ = [2.0, 3.0, 4.5, 6.0, 8.0, 12.0, 17.0, 25.0, 60.0, 10e3, 18e3]
 
 
 def judged_hertz() -> list[float]:
@@ -380,8 +459,10 @@ def judged_hertz() -> list[float]:
 
     In [Hz].
     """
-    low, high = judgements()["level.bass"], judgements()["level.treble"]
-    return [low.watch, low.good, 1000.0, high.watch, high.good]
+    (low_good, low_watch), (high_good, high_watch) = (
+        judgements()[code].limits for code in ("level.bass", "level.treble")
+    )
+    return [low_watch, low_good, 1000.0, high_watch, high_good]
 
 
 def sum_section(job: Job, sources: Sequence[str]) -> str:

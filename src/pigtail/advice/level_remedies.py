@@ -5,9 +5,23 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from functools import partial
 
+from msgspec.structs import replace
+
 from pigtail import edits
+from pigtail.advice import joining_remedies as joining
 from pigtail.advice.candidates import sum_section
-from pigtail.advice.plan import blocking, fit_coupling, fit_pad, fit_volume, padding, part_for, with_part
+from pigtail.advice.plan import (
+    bare_blocking,
+    blocking,
+    coupling_part,
+    fit_coupling,
+    fit_pad,
+    fit_volume,
+    padding,
+    part_for,
+    with_part,
+    with_plus,
+)
 from pigtail.catalogue.ratings import heavy, rated, ratings
 from pigtail.catalogue.topologies import Does, Task, does, first, those, topology
 from pigtail.edits.change import Edit
@@ -20,7 +34,7 @@ from pigtail.units.series import step
 
 #: A bleed, a supply for a power stage and a larger mixing resistor, as they are usually tried.
 BLEED_OHM = 220e3
-SUPPLIES_V = (9.0, 12.0, 24.0)
+SUPPLIES_V = (9.0, 12.0, 18.0, 24.0)
 DECADE = 24
 Fix = tuple[str, Edit]
 
@@ -47,7 +61,10 @@ def level_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
 
 
 #: What is mended in one channel only: that it differs from the other, or what is joined to it.
-ALONE = ("unbalanced", "balance", "bridge_grounded")
+ALONE = (
+    "unbalanced", "balance", "bridge_grounded", "behind_volume", "with_picture", "dead_source", "channels_swapped", "side_missing",
+    "half_of_stereo", "tied_outputs", "no_way_home", "through_dead", "through_unpowered",
+)  # fmt: skip
 
 
 def alike(job: Job, edit: Edit, first: str, second: str) -> Job:
@@ -118,7 +135,8 @@ def _block(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 
 
 def _bass(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    part, fitted = _free(link, Task.BLOCKS, Does.BLEEDS), fit_coupling(job, link)
+    part, fitted = coupling_part(link), fit_coupling(job, link)
+    part = None if part is not None and _locked(link, *part) else part
     if part is not None and fitted != link:
         yield _put(_label(fitted, *part), fitted)
 
@@ -127,9 +145,10 @@ def _load(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     series = _free(link, Task.SERIES, Does.PADS)
     if series is None:
         return
-    heavier = with_part(link, *series, step(_part(link, *series), by=DECADE // 2))
-    if fitted := fit_pad(job, heavier):
-        yield _put(_label(fitted, *series), fitted)
+    for by in (DECADE // 2, DECADE, 3 * DECADE // 2, 2 * DECADE):
+        heavier = with_part(link, *series, step(_part(link, *series), by=by))
+        if fitted := fit_pad(job, heavier):
+            yield _put(_label(fitted, *series), fitted)
 
 
 def _treble(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -144,7 +163,9 @@ def _treble(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 def _tap(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
     yield from _load(job, link, finding)
     sections = _apart_from_wire(link)
-    kept = [s for s in sections if does(s, Does.BLEEDS) and not does(s, Does.PADS)] or [_small_capacitor()]
+    kept = [s for s in sections if topology(s.topology).couples and not does(s, Does.PADS)] or [
+        _small_capacitor()
+    ]
     rest = [s for s in sections if s not in kept]
     if not any(does(s, Does.AMPLIFIES) for s in sections):
         buffered = (kept[0], _own(link, Does.BUFFERS), *rest)
@@ -183,13 +204,13 @@ def _mixing(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     level = _free(link, Task.LEVEL, Does.MIXES)
     if level is None:
         return
-    for by in (DECADE // 2, DECADE, 2 * DECADE):
-        larger = with_part(link, *level, step(_part(link, *level), by=by))
-        yield _put(_label(larger, *level), larger)
+    for by in (-DECADE, -DECADE // 2, DECADE // 2, DECADE, 2 * DECADE):
+        other = with_part(link, *level, step(_part(link, *level), by=by))
+        yield _put(_label(other, *level), other)
 
 
 def _record(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    head = [s for s in link.sections if len(topology(s.topology).inputs) > 1 or does(s, Does.BLEEDS)]
+    head = [s for s in link.sections if len(topology(s.topology).inputs) > 1 or topology(s.topology).couples]
     yield (
         "an inverse record network in the place of the others",
         partial(put_networks, link_id=link.id, sections=(*head, _own(link, Does.UNRECORDS))),
@@ -225,6 +246,16 @@ def _power(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
         for volts in SUPPLIES_V:
             if volts > _part(link, *supply):
                 yield _put(f"{volts:g} V for the amplifier", with_part(link, *supply, volts))
+    strongest = those("feed", Does.DRIVES_SPEAKERS, Does.BRIDGES)[-1]
+    if link.sections[at].topology != strongest.key:
+        for volts in SUPPLIES_V[1:]:
+            part = strongest.doing(Task.SUPPLY)
+            larger = strongest.section(**({part.name: volts} if part else {}))
+            made = tuple(larger if k == at else s for k, s in enumerate(link.sections))
+            free = replace(link, joins=tuple(j for j in link.joins if j.port != "sup"))
+            yield _put(
+                f"a {strongest.short} on {volts:g} V of its own", fit_volume(job, rejoined(job, free, made))
+            )
 
 
 def _core(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -241,6 +272,53 @@ def _core(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
         )
 
 
+#: Coupling capacitors before a transformer: so large that with its primary they make no hump [F].
+LARGE_F = (100e-6, 220e-6)
+#: Series resistors of a pad with 1 kΩ to its common that brings a power output down to what a small core takes [Ω].
+PADS_OHM = (2.2e3, 4.7e3, 10e3)
+DAMPING_OHM = (470.0, 1e3, 2.2e3)
+
+
+def _before_core(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
+    """A capacitor before the transformer keeps DC out of its core; so large that the two do not resonate."""
+    at = _at(link, Does.ISOLATES)
+    if at is None:
+        return
+    shape, damping = bare_blocking(), first("feed", Does.DROPS)
+    for farads, ohm in (
+        (LARGE_F[0], 0.0),
+        (LARGE_F[1], 0.0),
+        (LARGE_F[1], DAMPING_OHM[0]),
+        (LARGE_F[0], DAMPING_OHM[1]),
+    ):
+        damped = (damping.section(r1=ohm),) if ohm else ()
+        made = (*link.sections[:at], shape.section(c1=farads), *damped, *link.sections[at:])
+        added = with_plus(job, rejoined(job, link, tuple(s for s in made if not does(s, Does.CONDUCTS))))
+        words = f" and {marking(ohm, 'Ω')}" if ohm else ""
+        yield (
+            f"a capacitor of {format_quantity(farads, 'F')}{words} before the transformer",
+            partial(edits.replace_link, link=added),
+        )
+
+
+def _damped(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
+    """A larger capacitor, or a resistor in series, against the hump of capacitor and primary."""
+    at, part = _at(link, Does.ISOLATES), coupling_part(link)
+    if part is not None and not _locked(link, *part):
+        for farads in LARGE_F:
+            if farads > _part(link, *part):
+                larger = with_part(link, *part, farads)
+                yield _put(_label(larger, *part), larger)
+    if at is not None:
+        shape = first("feed", Does.DROPS)
+        for ohm in DAMPING_OHM:
+            made = (*link.sections[:at], shape.section(r1=ohm), *link.sections[at:])
+            yield (
+                f"{marking(ohm, 'Ω')} in series with the transformer",
+                partial(put_networks, link_id=link.id, sections=made),
+            )
+
+
 def _twin(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     other = twin_of(job, link)
     if other is not None:
@@ -251,8 +329,14 @@ def _twin(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 
 
 def _isolate(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
-    through = (_own(link, Does.ISOLATES), *_apart_from_wire(link))
-    yield "through a transformer", partial(put_networks, link_id=link.id, sections=through)
+    kept = [s for s in _apart_from_wire(link) if not topology(s.topology).couples]
+    for farads in LARGE_F:  # the bias of a bridge must not magnetise the core
+        through = (bare_blocking().section(c1=farads), _own(link, Does.ISOLATES), *kept)
+        made = with_plus(job, rejoined(job, link, through))
+        yield _put("through a capacitor and a transformer", fit_pad(job, made) or made)
+        for r1 in PADS_OHM:
+            padded = (made.sections[0], padding().section(r1=r1, r2=1e3), *made.sections[1:])
+            yield _put("through a capacitor, a pad and a transformer", rejoined(job, made, padded))
 
 
 def _ungrounded(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -305,7 +389,18 @@ def part_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
 
 
 _TABLE: tuple[tuple[tuple[str, ...], Callable[[Job, Link, Finding], Iterator[Fix]]], ...] = (
-    (("too_loud", "too_quiet", "off_target", "clips", "fits"), _level),
+    (("too_loud", "too_quiet", "off_target", "clips", "fits", "turned"), _level),
+    (("too_quiet", "off_target"), joining.gained),
+    (("behind_volume", "with_picture", "dead_source"), joining.elsewhere),
+    (("channels_swapped",), joining.changed_over),
+    (("side_missing",), joining.other_side),
+    (("half_of_stereo",), joining.both_summed),
+    (("tied_outputs",), joining.one_feed),
+    (("no_way_home",), joining.way_home),
+    (("no_middle",), joining.own_middle),
+    (("through_dead", "through_unpowered"), joining.relay),
+    (("magnetised", "core_dc"), _before_core),
+    (("hump", "resonates", "peak"), _damped),
     (("dc_reaches_input", "offset"), _block),
     (("no_bass", "thin_bass", "bass"), _bass),
     (("no_treble", "dull_treble", "treble"), _treble),
@@ -314,7 +409,7 @@ _TABLE: tuple[tuple[tuple[str, ...], Callable[[Job, Link, Finding], Iterator[Fix
     (("tied_outputs",), _apart),
     (("unflat_sum", "flat"), _equal),
     (("pops", "pop"), _bleed),
-    (("mix", "mix_weakens_host"), _mixing),
+    (("mix", "mix_weakens_host", "mixed", "mixed_unequal", "mixed_quiet", "mixed_loud"), _mixing),
     (("equalised_input", "equalisation"), _record),
     (("headphones_weak", "not_for_headphones", "loud_enough", "damping"), _headphones),
     (("can_hurt",), _quieter),

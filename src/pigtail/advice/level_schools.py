@@ -121,7 +121,7 @@ def _sum(job: Job, link: Link) -> Iterator[Contest]:
 
 def _only_blocks(section: Section) -> bool:
     """Whether a network is nothing but a coupling capacitor with its bleed."""
-    return does(section, Does.BLEEDS) and not does(section, Does.PADS)
+    return topology(section.topology).couples and not does(section, Does.PADS)
 
 
 def _small_capacitor() -> Section:

@@ -9,6 +9,7 @@ from pigtail.edits.values import set_values
 from pigtail.job.document import Job
 from pigtail.job.errors import EditError
 from pigtail.model.model import Model
+from pigtail.studies.judging import judgements
 from pigtail.studies.level.study import study_level, twin_of
 from pigtail.units import Basis, Known
 
@@ -51,7 +52,9 @@ def matched_values(
                 f"what {each.name} delivers now is not known; measure what is asked for next", value=each.id
             )
         (sink,) = each.at("out")
-        ends = (10 ** ((now + louder_db + step) / 20) for step in (-CERTAIN_DB, 0.0, CERTAIN_DB))
+        # what an input wants is programme: full scale of the other source lies that far over it at which a feed aims
+        under = judgements()["level.fits"].middle
+        ends = (10 ** ((now + louder_db - under + step) / 20) for step in (-CERTAIN_DB, 0.0, CERTAIN_DB))
         low, nominal, high = ends
         known = Known(nominal=nominal, low=low, high=high, unit="V", basis=Basis.MEASURED, source=source)
         found.append((sink, "wanted", known))

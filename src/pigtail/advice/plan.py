@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from functools import partial
 from typing import Any
 
 import numpy as np
@@ -12,7 +11,9 @@ from numpy.typing import NDArray
 
 from pigtail import edits
 from pigtail.catalogue.topologies import Does, Task, Topology, does, first, plain, those, topology
-from pigtail.edits.usual import NEAR_M, ROUTE_M, join, rails, supply_link
+from pigtail.circuit import CircuitError
+from pigtail.edits.plan import set_converter
+from pigtail.edits.usual import NEAR_M, ROUTE_M, join, rails, return_link, supply_link
 from pigtail.job.chain import trait
 from pigtail.job.check import refuse_live_chassis
 from pigtail.job.document import (
@@ -38,18 +39,21 @@ from pigtail.job.wiring import addresses_of, return_address, star_address
 from pigtail.model import subjects
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Severity
+from pigtail.studies.judging import judgements
+from pigtail.studies.level.aim import CLEAR_DB, aim_db
 from pigtail.studies.level.feed import OWN_DC_V
 from pigtail.studies.power.study import study_power
 from pigtail.studies.returns.study import study_returns
+from pigtail.units import Known
 from pigtail.units.series import members
 
 Array = NDArray[np.float64]
 SUM_OHM = 4700.0
 PAD_SERIES_OHM = 1000.0
 SMALL_STEP_DB = 1.0
-#: A bleed that hardly shifts the DC of the input behind it.
-LIGHT_BLEED_OHM = 1e6
-COUPLING_F = (1e-6, 2.2e-6, 4.7e-6, 10e-6, 22e-6, 47e-6, 100e-6)
+#: How far below the most that fits full scale must lie for no pad to be needed, its spread allowed for [dB].
+FOR_SPREAD_DB = 3.0
+COUPLING_F = (470e-9, 1e-6, 2.2e-6, 4.7e-6, 10e-6, 22e-6, 47e-6, 100e-6)
 LOW_CORNER_HZ = 5.0
 
 
@@ -158,9 +162,9 @@ def _feed(job: Job, link_id: str, name: str, sources: list[str], sink: str) -> L
 
 
 def _capacitor_last(job: Job, link: Link) -> Link:
-    """The feed into an input with a DC of its own: the pad first, then a capacitor, its bleed too high to shift that DC."""
+    """The feed into an input with a DC of its own: the pad first, then a capacitor; the input itself holds its outer side."""
     padded = fit_pad(job, with_section(job, link, padding().section(r1=PAD_SERIES_OHM))) or link
-    return fit_coupling(job, with_section(job, padded, blocking().section(r1=LIGHT_BLEED_OHM)))
+    return fit_coupling(job, with_section(job, padded, bare_blocking().section()))
 
 
 def with_section(job: Job, link: Link, section: Section) -> Link:
@@ -202,6 +206,16 @@ def part_for(link: Link, task: Task, *what: Does) -> tuple[int, str] | None:
     return None
 
 
+def coupling_part(link: Link) -> tuple[int, str] | None:
+    """The coupling capacitor of a feed: the number of its network and its name; None if there is none."""
+    for index, section in enumerate(link.sections):
+        shape = topology(section.topology)
+        rule = shape.doing(Task.BLOCKS)
+        if rule is not None and shape.couples:
+            return index, rule.name
+    return None
+
+
 def sum_for(*, ways: bool) -> Topology:
     """The network that holds two outputs apart: of two channels, or of the ways of a crossover."""
     return first(
@@ -212,6 +226,11 @@ def sum_for(*, ways: bool) -> Topology:
 def blocking() -> Topology:
     """The plainest network that keeps DC out and bleeds."""
     return first("feed", Does.BLOCKS, Does.BLEEDS, without=(Does.AMPLIFIES, Does.PADS))
+
+
+def bare_blocking() -> Topology:
+    """The plainest network that keeps DC out and leaves the outer side to what follows."""
+    return first("feed", Does.BLOCKS, without=(Does.AMPLIFIES, Does.PADS, Does.ISOLATES, Does.BLEEDS))
 
 
 def padding() -> Topology:
@@ -271,21 +290,36 @@ def _delivered(job: Job, link: Link, part: str, index: int, candidates: Array) -
 
 
 def fit_pad(job: Job, link: Link) -> Link | None:
-    """The link with the shunt of its pad chosen from E24 so that the level is as wanted; None when no pad is
+    """The link with the shunt of its pad chosen from E24 so that the level is where it is aimed at; None when no pad is
     needed, or the wanted level is not known."""
     found = part_for(link, Task.LEVEL, Does.PADS)
-    if found is None:
+    if found is None or any(p.name == found[1] and p.locked for p in link.sections[found[0]].parts):
         return None
     index, name = found
     candidates = np.array(members("E24", 47.0, 470e3))
     level, wanted = _delivered(job, link, name, index, candidates)
     if wanted is None:
         return None
-    error = level - 20 * np.log10(wanted)
-    if error[-1] < SMALL_STEP_DB:
+    sink = Measured(job).job.terminal(link.at("out")[0])
+    assert isinstance(sink, AudioIn)
+    over, aim = level - 20 * np.log10(wanted), aim_db(sink)
+    if over[-1] < aim + SMALL_STEP_DB or _fits_straight(sink, float(over[-1])):
         return None
-    best = float(candidates[np.argmin(np.abs(error))])
+    best = float(candidates[np.argmin(np.abs(over - aim))])
     return with_part(link, index, name, best)
+
+
+def _fits_straight(sink: AudioIn, over_db: float) -> bool:
+    """Whether full scale so far over the level wanted [dB] needs no pad: the volume control is there for it."""
+    if sink.use is not Use.LINE:
+        return False
+    overload = (
+        20 * np.log10(sink.overload.nominal / sink.wanted.nominal)
+        if sink.overload and sink.wanted
+        else np.inf
+    )
+    _, most = judgements()["level.fits"].ends
+    return bool(over_db <= most - FOR_SPREAD_DB and over_db <= overload - CLEAR_DB)
 
 
 def with_part(link: Link, index: int, name: str, nominal: float, tolerance: float = np.inf) -> Link:
@@ -310,18 +344,31 @@ NOTABLE_DC_V = 0.1
 
 
 def fit_coupling(job: Job, link: Link) -> Link:
-    """The link with its coupling capacitor the smallest that keeps the corner at or below 5 Hz."""
-    found = part_for(link, Task.BLOCKS, Does.BLEEDS)
+    """The link with its coupling capacitor the smallest that keeps the corner at or below 5 Hz, and good over the spread."""
+    found = coupling_part(link)
     if found is None:
         return link
     index, name = found
     netlist = model_with(job, link).netlist()
     (sink,) = link.at("out")
     farads = np.array(COUPLING_F)
-    varied = {subjects.network(link.id, index).parameter(name): farads}
-    solution = netlist.small(netlist.deck_samples(varied)).ac([LOW_CORNER_HZ, 1000.0])
+    part, ohm = (
+        subjects.network(link.id, index).parameter(name),
+        subjects.terminal(sink).parameter("impedance"),
+    )
+    ends = {i.name: i.ends for i in netlist.inputs if i.name in (part, ohm)}
+    least, usual = ends[ohm][0], ends[ohm][1]
+    spread = topology(link.sections[index].topology).part(name).tolerance
+    varied = {
+        part: np.concatenate([farads, farads * (1 - spread)]),
+        ohm: np.repeat([usual, least], farads.size),
+    }
+    solution = netlist.small(netlist.deck_samples(varied)).ac(
+        [LOW_CORNER_HZ, judgements()["level.bass"].limits[0], 1000.0]
+    )
     h = np.abs(solution.v(netlist.node(sink), netlist.reference(sink)))
-    enough = h[:, 0] >= h[:, 1] / np.sqrt(2)
+    nominal, worst = np.split(h, 2)
+    enough = (nominal[:, 0] >= nominal[:, 2] / np.sqrt(2)) & (worst[:, 1] >= worst[:, 2] / np.sqrt(2))
     chosen = float(farads[enough.argmax()]) if enough.any() else COUPLING_F[-1]
     return with_plus(job, with_part(link, index, name, chosen))
 
@@ -329,7 +376,7 @@ def fit_coupling(job: Job, link: Link) -> Link:
 def with_plus(job: Job, link: Link) -> Link:
     """The link with its coupling capacitor the way round that the DC at both ends asks for, where that is known, nobody has said
     otherwise and nothing before it has a level of its own."""
-    found = part_for(link, Task.BLOCKS, Does.BLEEDS)
+    found = coupling_part(link)
     if found is None or any(topology(s.topology).amplifies for s in link.sections[: found[0]]):
         return link
     sources, sinks = ([job.terminal(a) for a in ends] for ends in (link.starts, link.at("out")))
@@ -354,11 +401,16 @@ def with_plus(job: Job, link: Link) -> Link:
 def _supply(job: Job, pin: str) -> Job:
     """The supply whose worst finding is the least bad; of equals the simplest, from the likeliest rail."""
     best: tuple[tuple[int, int], Job] | None = None
-    for shape in those("supply", without=(Does.SWITCHES,)):
+    plain_key = first("supply", Does.CONDUCTS).key
+    for shape in those("supply", without=(Does.SWITCHES, Does.FILTERS)):
         for rail in rails(job, pin):
-            if Does.CONDUCTS in shape.does and getattr(job.terminal(rail), "voltage", None) is None:
-                continue  # a rail of unknown voltage is never joined straight to a module
-            trial = edits.add_link(job, supply_link(job, edits.free_id(job, "supply"), rail, pin, shape.key))
+            volts = getattr(job.terminal(rail), "voltage", None)
+            if volts is None and shape.does & {Does.CONDUCTS, Does.SEPARATES}:
+                continue  # a rail of unknown voltage is never joined straight to a module, and decides for no dear converter
+            if Does.SEPARATES in shape.does and volts is not None and not _suits_input(shape, volts):
+                continue
+            link = supply_link(job, edits.free_id(job, "supply"), rail, pin, plain_key)
+            trial = set_converter(edits.add_link(job, link), link.id, shape.key)
             rank = _supply_rank(trial, best[0] if best else None)
             if rank is not None and (best is None or rank < best[0]):
                 best = (rank, trial)
@@ -367,11 +419,21 @@ def _supply(job: Job, pin: str) -> Job:
     return best[1] if best else job
 
 
+def _suits_input(shape: Topology, volts: Known) -> bool:
+    """Whether a rail lies within what a converter stands and needs at its input."""
+    values = shape.values(shape.section())
+    least, most = values.get("vin_min"), values.get("vin_max")
+    return (least is None or volts.high >= least.nominal) and (most is None or volts.low <= most.nominal)
+
+
 def _supply_rank(job: Job, beaten: tuple[int, int] | None) -> tuple[int, int] | None:
     """Rank of a supply plan, less is better: its worst finding, then how many of it; None when power alone is
-    worse than a plan found before."""
+    worse than a plan found before, or has no steady state."""
     model = Model.of(job)
-    severities = [f.severity for f in study_power(model).findings]
+    try:
+        severities = [f.severity for f in study_power(model).findings]
+    except CircuitError:
+        return None  # a converter that starves on this rail and finds no steady state
     first = _worst_of(severities)
     if beaten is not None and first > beaten:
         return None
@@ -388,17 +450,18 @@ def _returns(job: Job, module_id: str, pin: str | None, sink: str) -> Job:
     device = job.device(module_id)
     assert device is not None
     star = star_address(job)
-    wire = partial(_return_link, job)
     if pin is not None and return_address(job, pin) and star:
         link_id = edits.free_id(job, "supply_return")
-        job = edits.add_link(job, wire(link_id, "Supply return", return_address(job, pin), star, 20))
+        job = edits.add_link(job, return_link(link_id, "Supply return", return_address(job, pin), star, 20))
     audio = next((t for t in device.terminals if isinstance(t, AudioOut | AudioIn)), None)
     if audio is None or not sink or getattr(audio, "use", Use.LINE) is Use.SPEAKER:
         return job  # a speaker hangs between the two ends of its amplifier
     here = return_address(job, f"{module_id}.{audio.id}")
     there = return_address(job, sink) if sink.startswith(f"{HOST}.") else _host_return(job)
     if here and there:
-        job = edits.add_link(job, wire(edits.free_id(job, "audio_return"), "Audio return", here, there, 24))
+        job = edits.add_link(
+            job, return_link(edits.free_id(job, "audio_return"), "Audio return", here, there, 24)
+        )
     return job
 
 
@@ -406,13 +469,3 @@ def _host_return(job: Job) -> str:
     """The return of the host's first output, else its star."""
     out = next((t for t in job.host.terminals if isinstance(t, AudioOut)), None)
     return return_address(job, f"{HOST}.{out.id}") if out else star_address(job)
-
-
-def _return_link(job: Job, link_id: str, name: str, start: str, end: str, gauge: int) -> Link:
-    return Link(
-        id=link_id,
-        name=name,
-        purpose=Purpose.RETURN,
-        sections=(plain(),),
-        joins=(join("in", start, ROUTE_M, gauge), join("out", end, 0.0, gauge)),
-    )

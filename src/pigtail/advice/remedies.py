@@ -19,10 +19,11 @@ from pigtail.advice.level_remedies import level_fixes, part_fixes
 from pigtail.advice.proposing import propose_plan
 from pigtail.catalogue.topologies import Does, does, first, plain, those
 from pigtail.edits.change import Edit
-from pigtail.edits.plan import reconverted, regauged, rerailed, set_stage_rail
+from pigtail.edits.plan import add_filter, own_adapter, regauged, rerailed, set_converter, set_stage_rail
 from pigtail.edits.usual import rails
 from pigtail.job.document import Job, Purpose, Rail, SupplyIn
 from pigtail.job.errors import JobError
+from pigtail.job.measured import Measured
 from pigtail.job.safety import Safety, safety
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate
@@ -91,11 +92,12 @@ class Trials:
         return found
 
     def catches(self, trial: Trial, mended: Finding) -> tuple[Finding, ...] | None:
-        """What a trial makes worse, all of it milder than what it mends; None where anything becomes as bad as that or worse."""
+        """The catches that a trial brings: what was good, or not there, and works still; None where anything else becomes worse, and where
+        no more than a catch is mended."""
         found: list[Finding] = []
         for key, before in sorted(self.before.items(), key=_cheapest):
             worse = _worse(before, trial.study(key), mended)
-            if any(ORDER.index(f.severity) <= ORDER.index(mended.severity) for f in worse):
+            if any(f.severity is not Severity.WATCH or mended.severity is Severity.WATCH for f in worse):
                 return None
             found += worse
         return tuple(found)
@@ -113,7 +115,8 @@ def _identity(finding: Finding) -> tuple[object, ...]:
 
 
 def _worse(before: Study, after: Study, but: Finding) -> list[Finding]:
-    """The findings that are worse than they were. A point that has not been read yet is a request, not a fault."""
+    """The findings that are worse than they were. A point that has not been read yet is a request, not a fault; nor is what could not be
+    judged of a subject before what is wrong with how it is joined was mended."""
     was: dict[tuple[object, ...], Severity] = {}
     for finding in before.findings:
         was[_identity(finding)] = _worst_of(finding.severity, was.get(_identity(finding), Severity.GOOD))
@@ -121,6 +124,7 @@ def _worse(before: Study, after: Study, but: Finding) -> list[Finding]:
         f
         for f in after.findings
         if _identity(f) != _identity(but)
+        and not (not but.judgement and f.subject == but.subject and f.judgement and _identity(f) not in was)
         and not (f.severity is Severity.UNKNOWN and not f.judgement)
         and ORDER.index(f.severity) < ORDER.index(was.get(_identity(f), Severity.GOOD))
     ]
@@ -149,6 +153,8 @@ def remedies(trials: Trials, study: Study, finding: Finding) -> tuple[Remedy, ..
     name = study.number_of(finding)
     before = study.numbers.get(name)
     offered = [Remedy(a.label, a.edit) for a in _candidates(trials.job, finding) if a.whole_plan]
+    if finding.severity is Severity.UNKNOWN and finding.judgement and finding.value is None:
+        return tuple(offered)  # what is not known is measured, not planned away
     ranked: list[tuple[tuple[int, float], Attempt, Trial]] = []
     for attempt in _candidates(trials.job, finding):
         trial = None if attempt.whole_plan else trials.of(attempt.edit)
@@ -177,19 +183,21 @@ def _improvement(finding: Finding, before: Study, after: Study, name: str) -> tu
     new, old = after.numbers.get(name), before.numbers.get(name)
     if old is not None and old.value is not None and (new is None or new.value is None) and not lifted:
         return None
-    gain = _gain(old, new, judgements()[finding.judgement].sense if finding.judgement else 0.0)
+    entry_ = judgements()[finding.judgement] if finding.judgement else None
+    gain = _gain(old, new, entry_.sense if entry_ else 0.0, entry_.middle if entry_ else 0.0)
     told = old is not None and old.value is not None and new is not None
-    if (told and gain <= 0.0) or (not lifted and gain < CLEAR_STEP_DB):
+    a_step = old is not None and old.unit in ("dB", "dBV") and gain >= CLEAR_STEP_DB
+    if (told and gain <= 0.0) or not (lifted or a_step):
         return None
     return -ORDER.index(after.verdict) + (0 if lifted else 1), -gain
 
 
-def _gain(old: Estimate | None, new: Estimate | None, sense: float) -> float:
-    """By how much a number is better than it was [its unit], by the way in which it is judged."""
+def _gain(old: Estimate | None, new: Estimate | None, sense: float, middle: float) -> float:
+    """By how much a number is better than it was, by the way in which it is judged. All in the [unit of the number]."""
     if old is None or new is None or old.value is None or new.value is None:
         return 0.0
     if sense == 0.0:
-        return abs(old.value) - abs(new.value)
+        return abs(old.value - middle) - abs(new.value - middle)
     return sense * (new.value - old.value)
 
 
@@ -213,8 +221,10 @@ def _candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
         yield from _stage_candidates(job, finding)
     elif area == "power":
         yield from _supply_candidates(job)
+        yield from _own_supply(job, finding)
     elif area == "returns":
         yield from _supply_candidates(job)
+        yield from _filter_candidates(job)
         yield from _return_candidates(job)
     if what in ("no_feed", "no_plan", "no_supply", "missing") and safety(job) is Safety.OPEN:
         for module in job.modules:
@@ -233,13 +243,31 @@ def _supply_candidates(job: Job) -> Iterator[Attempt]:
             continue
         now = {s.topology for s in link.sections}
         for shape in those("supply"):
-            if shape.remedy and shape.key not in now:
-                edit = partial(edits.replace_link, link=reconverted(job, link, shape.key))
-                yield Attempt(shape.remedy, edit)
+            straight = Does.CONDUCTS in shape.does
+            known = getattr(Measured(job).job.terminal(old_rail), "voltage", None) is not None
+            if shape.remedy and shape.key not in now and (known or not straight):
+                yield Attempt(shape.remedy, partial(set_converter, link_id=link.id, key=shape.key))
         for rail in rails(job, pin):
             if rail != old_rail:
                 moved = partial(edits.replace_link, link=rerailed(job, link, rail))
                 yield Attempt(f"take the supply from the {job.label(rail)}", moved)
+
+
+def _own_supply(job: Job, finding: Finding) -> Iterator[Attempt]:
+    """A supply of its own for what overloads a rail: an adapter as a rail of its own beside the host's."""
+    if finding.judgement not in ("power.rail", "power.under_voltage", "power.dropout"):
+        return
+    for link in job.links:
+        pin = next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), None)
+        if link.purpose is Purpose.SUPPLY and pin is not None:
+            yield Attempt("a regulated adapter of its own, 5 V 1 A", partial(own_adapter, link_id=link.id))
+
+
+def _filter_candidates(job: Job) -> Iterator[Attempt]:
+    """A reservoir at each module, which gives its bursts."""
+    for link in job.links:
+        if link.purpose is Purpose.SUPPLY and not any(does(s, Does.FILTERS) for s in link.sections):
+            yield Attempt("add a supply filter at the module", partial(add_filter, link_id=link.id))
 
 
 def _stage_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:

@@ -23,7 +23,7 @@ from pigtail.advice.found import Option, SearchFound
 from pigtail.advice.plan import with_plus
 from pigtail.advice.shapes import Wish, families, suits, traits_of
 from pigtail.catalogue.stock import Stock
-from pigtail.catalogue.topologies import FILM_F, topology
+from pigtail.catalogue.topologies import FILM_F, Does, Task, topology
 from pigtail.edits.values import set_value
 from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Link, Purpose
 from pigtail.job.errors import EditError
@@ -33,8 +33,9 @@ from pigtail.model import subjects
 from pigtail.model.estimate import Estimate
 from pigtail.model.subjects import Subject, SubjectKind
 from pigtail.studies.findings import ORDER, Severity, graded, worst
-from pigtail.studies.judging import GRADES, judgements
+from pigtail.studies.judging import judgements
 from pigtail.units import Basis, Known, format_quantity, marking
+from pigtail.units.series import is_member
 
 #: Options of one cascade that are offered: the best of each impedance level.
 OF_A_SHAPE = 3
@@ -44,8 +45,13 @@ ALIKE = 1.15
 OFFERED = 12
 #: Two levels are as good as each other within this [dB].
 SAME_DB = 0.5
-#: A feed that comes so near the wanted level without gain is not quiet [dB].
-QUIET_DB = -0.5
+#: A feed that comes so near the wanted level without gain is not quiet: the volume control does the rest [dB].
+QUIET_DB = -3.0
+#: What a stage that needs a supply, one that needs a supply with a middle, and a bias that nobody knows and nothing blocks count for
+#: beside a step of severity.
+STAGE, SPLIT, DOUBT = 1.5, 0.5, 2.5
+#: What a network should load its source with at least and drive the input from at most [Ω].
+EASY_LOAD_OHM, EASY_DRIVE_OHM = 2e3, 20e3
 #: Rough prices, a common resistor being 0.1: a film capacitor, an electrolytic.
 PRICES = {"resistor": 0.1, "film": 0.3, "electrolytic": 0.2}
 #: Limits as numbers of a candidate: the judgement that holds them.
@@ -54,6 +60,7 @@ JUDGED = {
     "headroom": "level.headroom",
     "offset": "level.offset",
     "load": "level.load",
+    "peak": "level.peak",
 }
 WORDS = {
     "target": "the level",
@@ -62,6 +69,7 @@ WORDS = {
     "load": "what the output may be loaded with",
     "bass": "the bass",
     "treble": "the treble",
+    "peak": "the hump of capacitor and transformer",
     "stock": "a part that is not in stock",
 }
 CHANGES = {
@@ -71,14 +79,15 @@ CHANGES = {
     "load": "The output cannot drive it: a buffer is needed.",
     "bass": "The bass is cut: a larger capacitor, or a higher input impedance.",
     "treble": "The treble is cut: shorter or unscreened wire, or a lower resistance.",
+    "peak": "Capacitor and transformer resonate: a larger capacitor, or a resistor in series.",
     "stock": "Search the preferred series too, or add what is missing to the parts you have.",
 }
 
 
 class SearchStep(msgspec.Struct, frozen=True):
     """What one step of a search found: options that fit, how many candidates it solved, which sets of limits the others
-    broke how often, the highest level that was reached over the wanted one [dB], inputs that matter, and which of them
-    widens the level most."""
+    broke how often, the highest level that was reached without a stage over the wanted one [dB], inputs that matter, which of them
+    widens the level most, and what parts the stock is short of, in words."""
 
     options: tuple[Option, ...] = ()
     solved: int = 0
@@ -86,6 +95,7 @@ class SearchStep(msgspec.Struct, frozen=True):
     best: float = -np.inf
     telling: frozenset[str] | None = None
     widest: str = ""
+    short: frozenset[str] = frozenset()
 
 
 def feed_of(job: Job, link_id: str) -> Link:
@@ -159,6 +169,7 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: SearchSte
     family = families()[number]
     if "quiet" in family.when and before.best >= QUIET_DB:
         return before
+    amplifies = any(topology(k).amplifies for k in family.sections)
     candidates = Candidates(measured, link, family, wish, before.telling)
     telling = before.telling
     if telling is None:
@@ -168,17 +179,23 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: SearchSte
         ]
     found, broken, best, solved = list(before.options), Counter(before.broken), before.best, before.solved
     chosen: list[Chosen] = []
-    widest = before.widest
+    widest, short = before.widest, set(before.short)
     for member in family.member:
         if not candidates.keeps_locked(member):
             continue
         size, high, nearest = candidates.nearest(member)
-        solved, best = solved + size, max(best, high)
+        solved, best = solved + size, best if amplifies else max(best, high)
+        if not nearest and wish.only_stock:
+            short |= candidates.short_of(member)
         chosen += [(member, values) for values in nearest]
     fitting: dict[str, list[Option]] = {}
+    ends = [measured.terminal(a) for a in (*link.starts, *link.at("out"))]
+    unknown_bias = any(getattr(t, "bias" if isinstance(t, AudioOut) else "dc", 0) is None for t in ends)
     for candidate in candidates.solved(chosen):
-        option, limits = _option(candidate, wish.stock)
-        option = replace(option, link=with_plus(measured, option.link))
+        option, limits = _option(candidate, wish.stock, candidates.aim, matched=candidates.matched)
+        option = replace(
+            option, link=with_plus(measured, option.link), doubtful=unknown_bias and option.doubtful
+        )
         widest = widest or _widest(candidate)
         if wish.only_stock and option.missing:
             limits = (*limits, "stock")
@@ -187,21 +204,37 @@ def take_step(job: Job, link_id: str, number: int, wish: Wish, before: SearchSte
         else:
             fitting.setdefault(candidate.member.words, []).append(option)
     for options in fitting.values():
-        found += _unlike(sorted(options, key=_rank))[:OF_A_SHAPE]
-    return SearchStep(tuple(found), solved, dict(broken), best, telling, widest)
+        closest = min(options, key=lambda o: o.near_db)
+        found += _unlike([closest, *sorted(options, key=_rank)])[:OF_A_SHAPE]
+    return SearchStep(tuple(found), solved, dict(broken), best, telling, widest, frozenset(short))
 
 
 def _unlike(options: list[Option]) -> list[Option]:
-    """Options of one cascade without those that differ from a better one by next to nothing."""
+    """Options of one cascade without those that differ from one before by next to nothing: by what holds outputs apart or bleeds, or by
+    values close by."""
     kept: list[tuple[Option, list[float]]] = []
     for option in options:
-        values = [p.value.nominal for s in option.link.sections for p in s.parts]
+        values = _telling_parts(option.link)
         if all(
             any(max(a, b) > ALIKE * min(a, b) for a, b in zip(values, other, strict=True))
             for _, other in kept
         ):
             kept.append((option, values))
     return [option for option, _ in kept]
+
+
+def _telling_parts(link: Link) -> list[float]:
+    """The values [Ω, F] that make one option of a cascade another: not those of what holds outputs apart, of bleeds and capacitors."""
+    found = []
+    for section in link.sections:
+        shape = topology(section.topology)
+        values = shape.values(section)
+        found += [
+            values[r.name].nominal
+            for r in shape.parts
+            if r.role not in (Task.APART, Task.BLEED, Task.BLOCKS) and not r.of
+        ]
+    return found
 
 
 def _widest(candidate: Candidate) -> str:
@@ -221,7 +254,11 @@ def _of_link(subject: Subject, link_id: str) -> bool:
 
 def ranked(link_id: str, step: SearchStep) -> SearchFound:
     """What the steps so far come to: the options that are offered, the best first, or why there is none."""
-    options = sorted(_without_doubles(step.options), key=_rank)[:OFFERED]
+    every = sorted(_without_doubles(step.options), key=_rank)
+    nearest = min(every, key=lambda o: o.near_db, default=None)
+    options = [o for o in every if o is nearest or not any(_saves(p, o) for p in every)][:OFFERED]
+    if nearest is not None and nearest not in options:
+        options[-1] = nearest
     marked = tuple(replace(o, pareto=not any(_betters(p, o) for p in options)) for o in options)
     return SearchFound(link_id, marked, step.solved, "" if marked else _in_the_way(step))
 
@@ -236,6 +273,11 @@ def search(job: Job, link_id: str, wish: Wish | None = None) -> SearchFound:
 
 def _in_the_way(step: SearchStep) -> str:
     """Which limit stops the networks that come nearest to fitting, and what would have to change."""
+    if not step.broken and step.short:
+        return (
+            f"No network can be made of the stock: it lacks {' and '.join(sorted(step.short)[:2])}. "
+            "Search the preferred series too, or add it to the parts you have."
+        )
     if not step.broken:
         return (
             "Nothing could be solved: a value that the level rests on is not known, or no part in stock suits. "
@@ -275,8 +317,40 @@ def _figures(option: Option) -> tuple[int, ...]:
 
 
 def _rank(option: Option) -> tuple[Any, ...]:
-    severity, nearness, parts, cost, joints, _, missing = _figures(option)
-    return (severity, nearness, missing, parts, cost, joints, option.noise_v, option.off_db)
+    """The order in which a good technician would take them: what fits without a stage before what needs one, unless it is no more than
+    usable; easy to drive, few parts, usual values; then the nearest, then the quietest."""
+    doubt = (
+        ORDER[::-1].index(option.severity)
+        + STAGE * option.actives
+        + SPLIT * option.split
+        + DOUBT * option.doubtful
+    )
+    return (
+        doubt,
+        option.missing,
+        0 if option.fits else round(option.off_db / SAME_DB),
+        not option.easy,
+        option.parts,
+        option.unusual,
+        option.cost,
+        option.host_joints,
+        option.off_db,
+        option.noise_v,
+    )
+
+
+def _saves(a: Option, b: Option) -> bool:
+    """Whether one option comes to the same as another with fewer parts."""
+    if a.target.value is None or b.target.value is None or a.parts >= b.parts:
+        return False
+    return (
+        abs(a.target.value - b.target.value) < SAME_DB
+        and (a.actives, a.split) <= (b.actives, b.split)
+        and a.doubtful <= b.doubtful
+        and a.easy >= b.easy
+        and ORDER.index(a.severity) >= ORDER.index(b.severity)
+        and a.missing <= b.missing
+    )
 
 
 def _betters(a: Option, b: Option) -> bool:
@@ -285,13 +359,16 @@ def _betters(a: Option, b: Option) -> bool:
     return a is not b and all(x <= y for x, y in zip(ours, theirs, strict=True)) and ours != theirs
 
 
-def _option(candidate: Candidate, stock: Stock) -> tuple[Option, tuple[str, ...]]:
-    """A candidate as it is offered, and the hard limits that it breaks."""
+def _option(
+    candidate: Candidate, stock: Stock, aim: float, *, matched: bool = False
+) -> tuple[Option, tuple[str, ...]]:
+    """A candidate as it is offered, and the hard limits that it breaks. Where full scale is aimed at over the level wanted in [dB];
+    matched: that level was measured of another source, so that nearness counts before all else."""
     link, found = candidate.link, candidate.found
     severities: dict[str, Severity] = {}
     for name, code in JUDGED.items():
         entry = judgements()[code]
-        severities[name] = graded(found[name], GRADES[entry.grade](entry.good, entry.watch))
+        severities[name] = graded(found[name], entry.grading())
     for name in ("bass", "treble"):
         passes, whole = found[name], found[f"{name}_good"]
         if passes.value is None:
@@ -304,7 +381,8 @@ def _option(candidate: Candidate, stock: Stock) -> tuple[Option, tuple[str, ...]
         n for n, s in severities.items() if s in (Severity.FIX, Severity.UNKNOWN) and _hard(n, s, found)
     )
     target = found["target"]
-    off = max(abs(target.low), abs(target.high)) if target.value is not None else np.inf
+    off = max(abs(target.low - aim), abs(target.high - aim)) if target.value is not None else np.inf
+    lacks = _lacks(link, stock) if stock else ()
     option = Option(
         link=link,
         words=_words(link),
@@ -321,9 +399,34 @@ def _option(candidate: Candidate, stock: Stock) -> tuple[Option, tuple[str, ...]
         ladder=_ladder(link, candidate.ladder),
         cost=_cost(link),
         host_joints=sum(j.terminal.startswith(f"{HOST}.") for j in link.joins),
-        missing=_missing(link, stock) if stock else 0,
+        missing=len(lacks),
+        lacks=lacks,
+        actives=sum(topology(s.topology).amplifies for s in link.sections),
+        split=any(
+            topology(s.topology).amplifies and bool(topology(s.topology).middle) for s in link.sections
+        ),
+        easy=_easy(found),
+        unusual=_unusual(link),
+        doubtful=not any(Does.BLOCKS in topology(s.topology).does for s in link.sections),
+        near_db=abs(target.value - aim) if target.value is not None else np.inf,
+        fits=severities["target"] is Severity.GOOD and not matched,
     )
     return option, limits
+
+
+def _easy(found: dict[str, Estimate]) -> bool:
+    """Whether a network is easy to drive and hard to disturb."""
+    load, output = found["load"].value, found["output"].value
+    return load is not None and load >= EASY_LOAD_OHM and (output is None or output <= EASY_DRIVE_OHM)
+
+
+def _unusual(link: Link) -> int:
+    """How many of its resistors are of a finer series than E12."""
+    return sum(
+        rule.kind == "resistor" and not is_member(topology(s.topology).values(s)[rule.name].nominal, "E12")
+        for s in link.sections
+        for rule in topology(s.topology).bought()
+    )
 
 
 def _hard(name: str, severity: Severity, found: dict[str, Estimate]) -> bool:
@@ -353,12 +456,13 @@ def _cost(link: Link) -> float:
     return round(total, 2)
 
 
-def _missing(link: Link, stock: Stock) -> int:
-    """How many of its parts are not in stock."""
-    return sum(
-        not stock.holds(rule.kind, topology(s.topology).values(s)[rule.name].nominal)
+def _lacks(link: Link, stock: Stock) -> tuple[str, ...]:
+    """Which of its parts are not in stock, in words."""
+    return tuple(
+        f"{rule.kind} {marking(value, rule.unit)}"
         for s in link.sections
         for rule in topology(s.topology).bought()
+        if not stock.holds(rule.kind, value := topology(s.topology).values(s)[rule.name].nominal)
     )
 
 

@@ -11,6 +11,7 @@ import msgspec
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.catalogue.topologies import data
 from pigtail.job.document import (
+    Act,
     AudioIn,
     AudioOut,
     Control,
@@ -19,11 +20,12 @@ from pigtail.job.document import (
     Module,
     Rail,
     Return,
+    SupplyClass,
     SupplyIn,
     Video,
 )
 from pigtail.job.quantities import PATH_RESISTANCE, QUANTITIES, THROUGH_GAIN
-from pigtail.units import Basis, parse_known
+from pigtail.units import Basis, Known, parse_known
 
 _ROLES: dict[str, type[msgspec.Struct]] = {
     "audio out": AudioOut,
@@ -37,8 +39,17 @@ _ROLES: dict[str, type[msgspec.Struct]] = {
 }
 
 
-#: Temperature inside a closed case that works, until it is measured. Common practice.
-AMBIENT = parse_known("25 .. 35 .. 45 °C", "°C", Basis.TYPICAL, "catalogue")
+#: Temperature inside a closed case that works, until it is measured: of transistor gear, and of gear that runs hot. From memory.
+COOL_CASE, HOT_CASE = (
+    parse_known(text, "°C", Basis.TYPICAL, "catalogue") for text in ("30 .. 37 .. 45 °C", "45 .. 55 .. 65 °C")
+)
+
+
+def ambient_in(host: Host) -> Known:
+    """The temperature that is usual inside a host [°C]: hot where valves glow, or mains feeds a power amplifier."""
+    amplifies = any(Act.AMPLIFY in s.acts for s in host.stages)
+    mains = host.supply in (SupplyClass.MAINS_ISOLATED, SupplyClass.MAINS_SWITCHING)
+    return HOT_CASE if host.supply is SupplyClass.VALVE or (mains and amplifies) else COOL_CASE
 
 
 class Listed(NamedTuple):

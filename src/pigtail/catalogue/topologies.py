@@ -51,6 +51,8 @@ class Does(enum.Enum):
     CONVERTS = "converts"
     CHOPS = "chops"
     SWITCHES = "switches"
+    SEPARATES = "separates"
+    FILTERS = "filters"
 
 
 class Task(enum.Enum):
@@ -73,7 +75,8 @@ class PartRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `role`: what it is there for; `outside` marks figures that the judgement uses and the subcircuit does not; `shunt` parts
     that go to the common, `feedback` parts round an amplifier. `drawn` says where else than on the wire a part lies: beside the
     one before it, at the foot of the feedback, at the middle of the supply, from the source's return, or on the second wire of a
-    balanced pair. `plus`: which way round a capacitor goes where the network decides it. `nodes`: the nodes of the subcircuit
+    balanced pair. `plus`: which way round a capacitor goes where the network decides it. `of`: the part that a figure is a property of
+    and follows; `film`: its usual value where that is a film capacitor. `nodes`: the nodes of the subcircuit
     between which it lies, read from its text.
     """
 
@@ -91,6 +94,8 @@ class PartRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     feedback: bool = False
     drawn: str = ""
     plus: Plus = Plus.UNSAID
+    of: str = ""
+    film: str = ""
     nodes: tuple[str, ...] = ()
 
     def known(
@@ -123,7 +128,8 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A network: its ports, what it does, its subcircuit text and parts.
 
     sides: ports besides its inputs and `out`, in the order of the subcircuit: `com` its common, `back` the source's own
-    return, `sup` a stage's supply, `ctl` what switches it. menu: under which title a person adds it; remedy: how it is offered
+    return, `sup` a stage's supply, `ctl` what switches it. middle: the port that is the middle of a stage's supply, empty where it makes
+    its own. menu: under which title a person adds it; remedy: how it is offered
     to mend something; probes: currents [A] through named elements and voltages [V] between its nodes that studies ask for;
     tried: how a search tries it by itself; cost: of what it needs beside its bought parts, roughly, a resistor being 0.1.
     """
@@ -138,6 +144,7 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     short: str
     sides: tuple[str, ...] = ()
     does: frozenset[Does] = frozenset()
+    middle: str = ""
     menu: str = ""
     remedy: str = ""
     probes: dict[str, tuple[str, ...]] = {}
@@ -159,8 +166,17 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     def values(self, section: Section) -> dict[str, Known]:
         """Value of every part of a section of this topology; one that the section leaves out is at its default."""
-        given = {p.name: p.value for p in section.parts}
-        return {p.name: given.get(p.name) or p.known() for p in self.parts}
+        given = {p.name: p for p in section.parts}
+
+        def value(rule: PartRule) -> Known:
+            part = given.get(rule.name)
+            if part is not None:
+                return part.value
+            if rule.film and is_film(given.get(rule.of), self.part(rule.of)):
+                return parse_known(rule.film, rule.unit, Basis.TYPICAL)
+            return rule.known()
+
+        return {p.name: value(p) for p in self.parts}
 
     @property
     def ports(self) -> tuple[str, ...]:
@@ -188,6 +204,11 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         return Does.AMPLIFIES in self.does
 
     @property
+    def couples(self) -> bool:
+        """Whether it is a coupling capacitor, whatever else is in it, and neither a stage nor a transformer."""
+        return Does.BLOCKS in self.does and not self.does & {Does.AMPLIFIES, Does.ISOLATES}
+
+    @property
     def swing(self) -> float:
         """Sides that its output swings: two where both ends of its load are driven. A count [1]."""
         return 2.0 if Does.BRIDGES in self.does else 1.0
@@ -197,13 +218,22 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         return tuple(p for p in self.parts if p.kind != "figure")
 
     def section(self, **values: float) -> Section:
-        """A section of this topology, parts at their defaults but for those given [SI]."""
+        """A section of this topology, parts at their defaults but for those given [SI]; figures that follow a part are left to it."""
         return Section(
             topology=self.key,
             parts=tuple(
-                Part(name=p.name, value=p.known(values.get(p.name)), plus=p.plus) for p in self.parts
+                Part(name=p.name, value=p.known(values.get(p.name)), plus=p.plus)
+                for p in self.parts
+                if not p.of or p.name in values
             ),
         )
+
+
+def is_film(part: Part | None, rule: PartRule) -> bool:
+    """Whether a capacitor is one that leaks next to nothing and has no plus: said to be, or small enough to be had as film."""
+    if part is None:
+        return rule.known().nominal <= FILM_F and rule.plus is Plus.UNSAID
+    return part.plus is Plus.FILM or (part.value.nominal <= FILM_F and part.plus is Plus.UNSAID)
 
 
 def data(name: str) -> str:

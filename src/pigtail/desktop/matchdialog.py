@@ -150,5 +150,5 @@ class MatchDialog(QDialog):
         what = "as loud as this" if abs(louder_db) < 0.05 else "louder" if louder_db > 0 else "quieter"
         self.outcome.setText(
             f"<b>The other source is {'' if what.startswith('as') else size + ' '}{what}.</b> "
-            "The wanted level of the input is set to that; “Find networks” then shows what makes it so."
+            "The wanted level of the input is set so that full scale comes out as loud; “Find networks” then shows what makes it so."
         )

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from pigtail import edits
 from pigtail.advice.plan import propose
-from pigtail.catalogue.kinds import AMBIENT, host_kinds, make_host, make_module, module_kinds
+from pigtail.catalogue.kinds import ambient_in, host_kinds, make_host, make_module, module_kinds
 from pigtail.desktop import theme
 from pigtail.desktop.fields import read_known
 from pigtail.job.document import HOST, Job, SupplyClass
@@ -150,7 +150,7 @@ class NewJob(QDialog):
         for path in host.paths:
             words = f"resistance {names[path.a]} to {names[path.b]}"
             self._line(form, path.id, "", words, PATH_RESISTANCE.unit, path.resistance)
-        self._line(form, AMBIENT_ADDRESS, "", "temperature inside the case", "°C", AMBIENT)
+        self._line(form, AMBIENT_ADDRESS, "", "temperature inside the case", "°C", ambient_in(host))
         page = QWidget()
         page.setLayout(form)
         self.area.setWidget(page)
@@ -178,7 +178,8 @@ class NewJob(QDialog):
     def _make(self) -> Job:
         host = make_host(self.host_kind.currentData(), self.host_name.text().strip())
         job = edits.new_job(self.name.text().strip() or "New retrofit", host)
-        job = edits.set_ambient(edits.set_supply(job, self.supply.currentData()), AMBIENT)
+        job = edits.set_supply(job, self.supply.currentData())
+        job = edits.set_ambient(job, ambient_in(job.host))
         for line in self._lines:
             if line.entry.text() == line.before:
                 continue

@@ -112,20 +112,20 @@ class TellTales(QWidget):
 
     def show_studies(self, studies: Studies) -> None:
         """Show the margins of a job's studies."""
+        from pigtail.studies.judging import judgements  # not before it is painted
+
         for tale in self.dials:
-            study, finding = _worst(studies, tale.dial.judgement)
+            study, finding = _worst(studies, (tale.dial.judgement, *tale.dial.others))
             self._codes[tale.dial.key] = finding.code if finding else ""
             number = study.numbers.get(study.number_of(finding)) if study and finding else None
             if number is None or finding is None:
                 tale.show_value("none", None, "", "The plan has nothing that this would judge.")
                 continue
             span = None if number.value is None else (number.low, number.value, number.high)
-            tale.limits = () if finding.limit is None else (finding.limit,)
+            tale.limits = judgements()[finding.judgement].ends if finding.limit is not None else ()
             tale.show_value(number.short(), span, finding.severity.value, finding.sentence)
 
 
-def _worst(studies: Studies, judgement: str) -> tuple[Study | None, Finding | None]:
-    """The worst finding of a judgement, and the study that found it."""
-    return next(
-        ((s, f) for s in studies.each() for f in s.findings if f.judgement == judgement), (None, None)
-    )
+def _worst(studies: Studies, codes: tuple[str, ...]) -> tuple[Study | None, Finding | None]:
+    """The worst finding of some judgements, and the study that found it."""
+    return next(((s, f) for s in studies.each() for f in s.findings if f.judgement in codes), (None, None))

@@ -5,11 +5,24 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from pigtail import edits
-from pigtail.catalogue.topologies import Does, does, plain, topology
-from pigtail.edits.usual import NEAR_M, join
-from pigtail.job.document import SIDE_PORTS, Job, Link, Part, Plus, Rail, Section
+from pigtail.catalogue.topologies import Does, does, first, plain, topology
+from pigtail.edits.usual import NEAR_M, join, return_link
+from pigtail.job.document import (
+    SIDE_PORTS,
+    Job,
+    Link,
+    Module,
+    Part,
+    Plus,
+    Purpose,
+    Rail,
+    Return,
+    Section,
+    SupplyIn,
+)
 from pigtail.job.errors import EditError
 from pigtail.job.wiring import return_address
+from pigtail.units import Basis, Known
 
 
 def with_network(job: Job, link: Link, key: str) -> Link:
@@ -24,7 +37,7 @@ def with_network(job: Job, link: Link, key: str) -> Link:
             f"“{shape.title}” has several inputs; propose the plan again to sum two outputs", value=key
         )
     behind_sum = bool(sections) and len(topology(sections[0].topology).inputs) > 1
-    at = int(behind_sum) if Does.BLEEDS in shape.does and Does.PADS not in shape.does else len(sections)
+    at = int(behind_sum) if shape.couples and Does.PADS not in shape.does else len(sections)
     sections.insert(at, shape.section())
     return rejoined(job, link, tuple(sections))
 
@@ -140,8 +153,10 @@ def reconverted(job: Job, link: Link, key: str) -> Link:
     shape = topology(key)
     straight = Does.CONDUCTS in shape.does
     kept = [s for s in link.sections if not does(s, Does.CONDUCTS)]
-    at = next((k for k, s in enumerate(kept) if does(s, Does.CONVERTS)), len(kept))
-    before, after = kept[:at], kept[at + 1 :]
+    there = next((k for k, s in enumerate(kept) if does(s, Does.CONVERTS)), None)
+    last = next((k for k, s in enumerate(kept) if does(s, Does.FILTERS)), len(kept))
+    at = last if there is None else there
+    before, after = kept[:at], kept[at + (there is not None) :]
     middle = [] if straight and (before or after) else [shape.section()]
     return rejoined(job, link, (*before, *middle, *after))
 
@@ -156,10 +171,79 @@ def rerailed(job: Job, link: Link, rail: str) -> Link:
 
 
 def set_converter(job: Job, link_id: str, key: str) -> Job:
-    """Edit: make a supply by another converter from the same rail."""
+    """Edit: make a supply by another converter from the same rail.
+
+    One that separates its two sides takes the module's supply return out where another return is left; one that does not draws it
+    again.
+    """
     link = link_of(job, link_id)
-    rail_of(job, link)
-    return edits.replace_link(job, reconverted(job, link, key))
+    rail = rail_of(job, link)
+    changed = edits.replace_link(job, reconverted(job, link, key))
+    pin = next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), "")
+    back, star = return_address(job, pin), return_address(job, rail)
+    if not pin or not back or not star:
+        return changed
+    module = pin.partition(".")[0]
+    homes = [
+        x
+        for x in job.links
+        if x.purpose is Purpose.RETURN and any(j.terminal.partition(".")[0] == module for j in x.joins)
+    ]
+    own = [x for x in homes if any(j.terminal == back for j in x.joins)]
+    separates = Does.SEPARATES in topology(key).does
+    if separates and len(homes) > len(own):
+        for wire in own:
+            changed = edits.remove_link(changed, wire.id)
+    elif not separates and not own and any(does(s, Does.SEPARATES) for s in link.sections):
+        changed = edits.add_link(
+            changed, return_link(edits.free_id(job, "supply_return"), "Supply return", back, star, 20)
+        )
+    return changed
+
+
+#: A small regulated adapter, as the listings have it.
+ADAPTER_V, ADAPTER_A = 5.0, 1.0
+
+
+def own_adapter(job: Job, link_id: str) -> Job:
+    """Edit: supply a module from a small regulated adapter of its own, whose minus is joined to the host by the module's return alone.
+
+    Raises EditError for a link that feeds no supply pin.
+    """
+    link = link_of(job, link_id)
+    pin = next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), "")
+    if not pin:
+        raise EditError(f"{link.name} feeds no supply pin", value=link_id)
+    adapter = Module(
+        id=edits.free_id(job, "adapter"),
+        name="Adapter of its own",
+        kind="adapter",
+        terminals=(
+            Rail(
+                id="plus", name="5 V", return_to="minus",
+                voltage=Known.of(ADAPTER_V, "V", Basis.TYPICAL, tolerance=0.04, source="catalogue"),
+                resistance=Known.of(0.15, "Ω", Basis.TYPICAL, tolerance=0.5, source="catalogue"),
+                limit=Known.of(ADAPTER_A, "A", Basis.TYPICAL, source="catalogue"),
+                used=Known.of(0.0, "A", Basis.TYPICAL, source="catalogue"),
+            ),
+            Return(id="minus", name="minus", star=True),
+        ),
+    )  # fmt: skip
+    job = edits.add_module(job, adapter)
+    rail, minus = f"{adapter.id}.plus", f"{adapter.id}.minus"
+    changed = reconverted(job, rerailed(job, link, rail), first("supply", Does.CONDUCTS).key)
+    home = return_link(
+        edits.free_id(job, "adapter_return"), "Adapter's minus", minus, return_address(job, pin), 20
+    )
+    return edits.add_link(edits.replace_link(job, changed), home)
+
+
+def add_filter(job: Job, link_id: str) -> Job:
+    """Edit: put a filter at the module's end of a supply."""
+    link = link_of(job, link_id)
+    shape = first("supply", Does.FILTERS)
+    kept = tuple(s for s in link.sections if not does(s, Does.CONDUCTS))
+    return edits.replace_link(job, rejoined(job, link, (*kept, shape.section())))
 
 
 def set_rail(job: Job, link_id: str, rail: str) -> Job:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pigtail.catalogue.topologies import topology
+from pigtail.catalogue.topologies import plain, topology
 from pigtail.job.document import Conductor, Job, Join, Link, Purpose, Rail, alive
 from pigtail.job.wiring import return_address
 from pigtail.units import Basis, Known
@@ -48,6 +48,19 @@ def supply_link(job: Job, link_id: str, rail: str, pin: str, key: str) -> Link:
     joins = [join("in", rail, ROUTE_M), join("out", pin, NEAR_M)]
     if shape.common:
         joins.append(join("com", return_address(job, pin), NEAR_M))
+    if shape.back:
+        joins.append(join("back", return_address(job, rail), ROUTE_M))
     return Link(
         id=link_id, name="Supply", purpose=Purpose.SUPPLY, sections=(shape.section(),), joins=tuple(joins)
+    )
+
+
+def return_link(link_id: str, name: str, start: str, end: str, gauge: int) -> Link:
+    """A return from one place to another by a plain wire of a gauge [AWG]."""
+    return Link(
+        id=link_id,
+        name=name,
+        purpose=Purpose.RETURN,
+        sections=(plain(),),
+        joins=(join("in", start, ROUTE_M, gauge), join("out", end, 0.0, gauge)),
     )

@@ -10,6 +10,7 @@ from pigtail.job.document import (
     FUNCTION_UNITS,
     HEARD,
     HOST,
+    Act,
     AnyTerminal,
     AudioIn,
     AudioOut,
@@ -172,7 +173,8 @@ def _point(terminal: AnyTerminal, ids: set[str], place: str) -> None:
 
 
 def _no_primary(job: Job) -> None:
-    """The primary side of a mains supply cannot be a point, nor a pin: by its name, its places or its papers."""
+    """The primary side of a mains supply cannot be a point, nor a pin: by its name, its places or its papers, by what its
+    stage is called, or by where that lies before the isolation."""
     devices: list[tuple[str, Host | Module]] = [("host", job.host)]
     devices += [(f"modules[{at}]", module) for at, module in enumerate(job.modules)]
     for where, device in devices:
@@ -185,8 +187,14 @@ def _no_primary(job: Job) -> None:
                 where=f"{where}.terminals[{at}]",
                 value=device.terminals[at].id,
             )
+    isolating = next((k for k, s in enumerate(job.host.stages) if Act.ISOLATE in s.acts), 0)
+    before_isolation = {
+        k for k in range(isolating) if job.host.stages[k].domain == job.host.stages[isolating].domain
+    }
     for at, stage in enumerate(job.host.stages):
-        if stage.points and primary(stage.name, job.host.supply):
+        if stage.points and (
+            at in before_isolation or primary(f"{stage.name} {stage.domain}", job.host.supply)
+        ):
             raise JobError(
                 f"“{stage.name[:50]}” is on the primary side: no point may lie on it; "
                 "that side is for a licensed person",

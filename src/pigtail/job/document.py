@@ -120,6 +120,8 @@ class Act(enum.Enum):
     DECODE = "decoder"
     CONVERT = "converter to analog"
     MODULATE = "modulator"
+    RECEIVE = "radio receiver"
+    ISOLATE = "isolates from the mains"
 
 
 class Trait(enum.Enum):
@@ -195,7 +197,8 @@ class AudioOut(Terminal, frozen=True, kw_only=True, tag="audio out"):
 
 
 class AudioIn(Terminal, frozen=True, kw_only=True, tag="audio in"):
-    """An input: an impedance [Ω], the level wanted and the level it overloads at [V rms], its own DC [V].
+    """An input: an impedance [Ω] with a capacitance [F] beside it, the level wanted and the level it overloads at [V rms], its own
+    DC [V].
 
     Headphones and speakers have a sensitivity [dB SPL at 1 mW]; a passive node carries the host's own signal [V rms].
     """
@@ -205,6 +208,7 @@ class AudioIn(Terminal, frozen=True, kw_only=True, tag="audio in"):
     sensitivity: Known | None = None
     carries: Known | None = None
     impedance: Known | None = None
+    capacitance: Known | None = None
     wanted: Known | None = None
     overload: Known | None = None
     dc: Known | None = None
@@ -330,13 +334,15 @@ class Host(_Record, frozen=True, kw_only=True):
 
 class Through(_Record, frozen=True, kw_only=True):
     """A module's own way from one of its inputs to one of its outputs: by how much it amplifies [dB] while powered, and
-    whether it lets the signal pass unpowered (a relay, or nothing between); None when nobody knows."""
+    whether it lets the signal pass unpowered (a relay, or nothing between); None when nobody knows. relay: one is fitted for that beside
+    the module."""
 
     id: str
     start: str
     end: str
     gain: Known | None = None
     passes: bool | None = None
+    relay: bool = False
 
 
 class Module(_Record, frozen=True, kw_only=True):

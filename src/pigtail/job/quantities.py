@@ -22,11 +22,13 @@ from pigtail.job.document import (
     Video,
     Way,
 )
+from pigtail.units import Basis, Known, parse_known
 
 
 class Quantity(msgspec.Struct, frozen=True):
     """A value of a terminal: its field, its words, unit and lowest allowed value; `feeds` is the reading
-    that tells it, if one does; `plausible` is the range over which it is tried while it is unknown."""
+    that tells it, if one does; `plausible` is the range over which it is tried while it is unknown. One that hardly anyone ever tells
+    has a `usual` value, which stands in as typical."""
 
     field: str
     words: str
@@ -34,6 +36,12 @@ class Quantity(msgspec.Struct, frozen=True):
     lowest: float
     plausible: tuple[float, float]
     feeds: Function | None = None
+    usual: str = ""
+
+    def of(self, terminal: AnyTerminal) -> Known | None:
+        """Its value at a terminal [its unit], the usual one where nobody has told it; None where it is not known."""
+        told: Known | None = getattr(terminal, self.field)
+        return parse_known(self.usual, self.unit, Basis.TYPICAL) if told is None and self.usual else told
 
 
 QUANTITIES: dict[type, tuple[Quantity, ...]] = {
@@ -45,6 +53,7 @@ QUANTITIES: dict[type, tuple[Quantity, ...]] = {
     ),
     AudioIn: (
         Quantity("impedance", "input impedance", "Ω", 1e-3, (1e3, 1e6)),
+        Quantity("capacitance", "input capacitance", "F", 0.0, (10e-12, 1e-9), usual="50 .. 120 .. 300 pF"),
         Quantity("wanted", "level for full output", "V", 1e-9, (1e-3, 5.0)),
         Quantity("overload", "overload level", "V", 1e-9, (1e-2, 20.0)),
         Quantity("dc", "its own DC", "V", -math.inf, (-5.0, 5.0), Function.DC_VOLTS),
@@ -91,6 +100,7 @@ PATH_RESISTANCE = Quantity(
 _ONLY: dict[str, Callable[[Any], bool]] = {
     "crossover": lambda t: t.way is not Way.FULL,
     "sensitivity": lambda t: t.use is not Use.LINE,
+    "capacitance": lambda t: t.use is Use.LINE,
     "carries": lambda t: t.has(Trait.PASSIVE_NODE) is True,
 }
 #: Of a module's own way through: its gain [dB] while powered.

@@ -10,6 +10,7 @@ import msgspec
 from pigtail.job.derive import derived, open_level
 from pigtail.job.document import (
     HOST,
+    Act,
     AnyTerminal,
     AudioIn,
     Control,
@@ -114,6 +115,10 @@ def _terminal(
 
 #: By how much mains moves: ±10 % (EN 50160).
 MAINS_MOVES = 0.10
+#: By how much a rail that nothing holds comes down while the host's own power amplifier is at full output: 20 to 40 % (from memory).
+LOUD = 0.30
+#: What is left of a battery's volts when it is empty: 0.9 V of 1.5 V a cell (from memory).
+EMPTY = 0.6
 #: A rail whose papers tell it closer than this is held by a regulator.
 HELD = 0.06
 #: Hosts whose rails move with the mains unless a regulator holds them.
@@ -125,12 +130,18 @@ def _as_mains_moves(job: Job, rail: Rail, value: Known) -> Known:
     that its papers tell closely is held by a regulator."""
     papers = rail.voltage
     held = papers is not None and papers.spread <= 2 * HELD * abs(papers.nominal)
+    if job.host.supply is SupplyClass.BATTERY and value.nominal > 0:
+        least = papers.low if papers is not None and not held else EMPTY * value.nominal
+        return msgspec.structs.replace(
+            value, low=min(value.low, least), source=f"{value.source}, until the battery is empty"
+        )
     if held or job.host.supply not in MOVED_BY_MAINS:
         return value
+    loud = any(Act.AMPLIFY in s.acts for s in job.host.stages)
     ends = [end * (1 + sign * MAINS_MOVES) for end in (value.low, value.high) for sign in (-1, 1)]
-    return msgspec.structs.replace(
-        value, low=min(ends), high=max(ends), source=f"{value.source}, ±10 % with the mains"
-    )
+    ends += [end * (1 - LOUD) for end in ends] if loud else []
+    moved = "±10 % with the mains" + (", and down while the host plays loud" if loud else "")
+    return msgspec.structs.replace(value, low=min(ends), high=max(ends), source=f"{value.source}, {moved}")
 
 
 #: A supply or line is there in a state when it reads at least this part of its level: less may be left on what is off.

@@ -8,7 +8,7 @@ from __future__ import annotations
 import enum
 import re
 
-from pigtail.job.document import HOST, Function, Job, Pin, Reading, Return, SupplyClass
+from pigtail.job.document import HOST, AnyTerminal, Function, Job, Pin, Reading, Return, SupplyClass
 from pigtail.job.log import log_of
 from pigtail.job.primary import plainly
 
@@ -40,11 +40,7 @@ def live_reading(job: Job) -> Reading | None:
     """A reading that shows a return of the host at a hazardous voltage against another of its returns, or a pin that is called earth
     or the like, and that no later one taken behind an isolation transformer has replaced; None if there is none. What any other pin
     reads is its own, such as that of a rail that nobody has named yet."""
-    metal = {
-        f"{HOST}.{t.id}": t
-        for t in job.host.terminals
-        if isinstance(t, Return) or (isinstance(t, Pin) and METAL.search(plainly(t.name)))
-    }
+    metal = {f"{HOST}.{t.id}": t for t in job.host.terminals if _metal(t)}
     log = log_of(job)
     between = [
         r
@@ -65,6 +61,13 @@ def live_reading(job: Job) -> Reading | None:
     return next(iter(open_ones.values()), None)
 
 
+def _metal(terminal: AnyTerminal | None) -> bool:
+    """Whether a terminal is metal that a person may touch or a return: a return, or a pin that is called earth or the like."""
+    return isinstance(terminal, Return) or (
+        isinstance(terminal, Pin) and METAL.search(plainly(terminal.name)) is not None
+    )
+
+
 def _volts(reading: Reading) -> float:
     """The most that a reading may stand for [V]."""
     return max(abs(reading.value.low), abs(reading.value.high))
@@ -83,9 +86,7 @@ def most_volts(job: Job, address: str) -> tuple[float, Function]:
     found = (most, Function.DC_VOLTS)
     for reading in log_of(job).touching(address):
         other = reading.against if reading.point == address else reading.point
-        if reading.function not in LIMITS or not (
-            other == address or isinstance(job.terminal(other), Return)
-        ):
+        if reading.function not in LIMITS or not (other == address or _metal(job.terminal(other))):
             continue
         if _volts(reading) / LIMITS[reading.function] > found[0] / LIMITS[found[1]]:
             found = (_volts(reading), reading.function)

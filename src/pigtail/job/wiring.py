@@ -48,8 +48,12 @@ def used_points(job: Job) -> tuple[str, ...]:
 
 
 def confirmed(job: Job, address: str) -> bool:
-    """Whether a point has been read: itself against something, or something against it."""
-    return bool(log_of(job).touching(address))
+    """Whether a point has been read: itself against something, or something against it; what carries a signal or a supply in the state in
+    which the retrofit plays, whatever it was read at in another."""
+    readings = log_of(job).touching(address)
+    if isinstance(job.terminal(address), Return):
+        return bool(readings)
+    return any(r.state == job.working_state() for r in readings)
 
 
 def first_function(job: Job, address: str) -> Function:

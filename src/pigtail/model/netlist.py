@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.circuit import Batch, Circuit, Solution, parse
-from pigtail.job.document import HOST, AudioIn, AudioOut, Job
+from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Link
 from pigtail.job.wiring import return_address
 from pigtail.model.cascade import Network
 from pigtail.model.deck import Deck
@@ -145,6 +145,16 @@ class Netlist(msgspec.Struct, frozen=True, dict=True):
         if kind == "v":
             return solved.v(network.node(names[0]), network.node(names[1]))
         return _sum(solved, network.element, names)
+
+    def swings_on(self, solved: Solution, link: Link, network: Network) -> NDArray[Any]:
+        """The supply [V] that an amplifier stage swings on: what it is supplied with, or, where its middle is a port and a rail feeds
+        it, twice the lesser of what stands above and below that middle."""
+        supply = np.asarray(self.probe(solved, network, "supply_v"))
+        rail = next(iter(link.at("sup")), "")
+        if not network.shape.middle or not rail:
+            return supply
+        below = np.asarray(solved.v(network.nodes[network.shape.middle], self.reference(rail)))
+        return np.asarray(2 * np.maximum(np.minimum(supply, below), 0.0))
 
     def wire_current(self, solved: Solution, link_id: str, port: str) -> NDArray[Any]:
         """Current [A] in the wire on a port of a link, from the terminal into the link."""

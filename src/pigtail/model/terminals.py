@@ -26,6 +26,7 @@ from pigtail.job.document import (
     Return,
     SupplyIn,
     Trait,
+    Use,
     Video,
     Way,
     alive,
@@ -91,7 +92,9 @@ def macro_name(terminal: AnyTerminal, *, fed: bool = False, passed: bool = False
 def taken(terminal: AnyTerminal) -> dict[str, str]:
     """The parameters of a terminal's macro-model that are values of it: parameter → field."""
     name = macro_name(terminal)
-    takes = macros()[name].takes if name else {}
+    takes = dict(macros()[name].takes) if name else {}
+    if isinstance(terminal, AudioIn) and terminal.use is not Use.LINE:
+        takes.pop("capacitance", None)
     passive = isinstance(terminal, AudioIn) and terminal.has(Trait.PASSIVE_NODE)
     return takes | {"carries": "carries"} if passive else takes
 
@@ -106,7 +109,7 @@ def terminal_inputs(job: Job, address: str) -> tuple[Input, ...]:
         Input(
             subject.parameter(q.field),
             f"{job.label(address)}: {q.words}",
-            getattr(terminal, q.field),
+            q.of(terminal),
             q.plausible,
             subject,
             q.field,

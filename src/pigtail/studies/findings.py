@@ -119,6 +119,17 @@ def within(good: float, watch: float) -> Grade:
     return lambda x: at_most(good, watch)(abs(x))
 
 
+def between(good: tuple[float, float], watch: tuple[float, float]) -> Grade:
+    """Good between the two of `good`, watch between those of `watch`, else fix. Both in the [unit of the number]."""
+    return lambda x: (
+        Severity.GOOD
+        if good[0] <= x <= good[1]
+        else Severity.WATCH
+        if watch[0] <= x <= watch[1]
+        else Severity.FIX
+    )
+
+
 def graded(estimate: Estimate, grade: Grade, *, allowance: bool = False) -> Severity:
     """Severity of a value with its spread: the worst it may be; unknown when the spread straddles the limit
     between what works and what does not, or when something it depends on is not known.

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -16,6 +17,7 @@ from pigtail.studies.findings import (
     Severity,
     at_least,
     at_most,
+    between,
     graded,
     ingredients,
     settle_text,
@@ -25,7 +27,11 @@ from pigtail.units import format_quantity
 
 TABLE = Path(__file__).parent / "data" / "judgements.toml"
 NO_WORDS: Mapping[str, str] = {}
-GRADES = {"at_least": at_least, "at_most": at_most, "within": within}
+GRADES: dict[str, Callable[..., Grade]] = {
+    "at_least": at_least, "at_most": at_most, "within": within, "between": between,
+}  # fmt: skip
+#: A limit of a judgement, or both ends of a range.
+Limit = float | tuple[float, float]
 
 
 class Judgement(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -37,8 +43,8 @@ class Judgement(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     number: str
     grade: str
-    good: float
-    watch: float
+    good: Limit
+    watch: Limit
     why: str
     says: dict[str, str]
     codes: dict[str, str] = {}
@@ -50,15 +56,47 @@ class Judgement(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     @property
     def sense(self) -> float:
-        """Which way the number is better: 1 the higher, −1 the lower, 0 the nearer to nought. A sign [1]."""
+        """Which way the number is better: 1 the higher, −1 the lower, 0 the nearer to its middle. A sign [1]."""
         return SENSES[self.grade]
+
+    @property
+    def middle(self) -> float:
+        """What a number that is best in the middle is best at [unit of the number]."""
+        return sum(self.good) / 2 if isinstance(self.good, tuple) else 0.0
+
+    @property
+    def ends(self) -> tuple[float, ...]:
+        """Where good ends, or works ends, as a dial marks it [unit of the number]."""
+        if isinstance(self.good, tuple):
+            return self.good
+        limit = self.good if self.limit == "good" else self.watch
+        assert isinstance(limit, float)
+        return (-limit, limit) if self.grade == "within" else (limit,)
+
+    @property
+    def limits(self) -> tuple[float, float]:
+        """Where good ends and where works ends, of a judgement that is no range [unit of the number]."""
+        assert isinstance(self.good, float | int)
+        assert isinstance(self.watch, float | int)
+        return float(self.good), float(self.watch)
+
+    def grading(self, watch: float | None = None) -> Grade:
+        """How a value is graded; with another limit in the place of `watch` [unit of the number]."""
+        return GRADES[self.grade](self.good, self.watch if watch is None else watch)
+
+    def limit_for(self, value: float | None, watch: float | None = None) -> float:
+        """The limit that a value is told against, the nearer of a range. Both in the [unit of the number]."""
+        limit: Any = self.good if self.limit == "good" else self.watch if watch is None else watch
+        if not isinstance(limit, tuple):
+            return float(limit)
+        return float(limit[0] if value is None or value < self.middle else limit[1])
 
     def applies(self, traits: Collection[str]) -> bool:
         """Whether it is judged of a subject with these traits."""
         return all((w[4:] not in traits) if w.startswith("not ") else (w in traits) for w in self.when)
 
 
-SENSES = {"at_least": 1.0, "at_most": -1.0, "within": 0.0}
+SENSES = {"at_least": 1.0, "at_most": -1.0, "within": 0.0, "between": 0.0}
 
 
 @cache
@@ -100,13 +138,13 @@ def judge(
     subject, if it is not the subject itself.
     """
     entry = judgements()[code]
-    ends = (entry.good, entry.watch if watch is None else watch)
-    grade: Grade = GRADES[entry.grade](*ends)
+    grade = entry.grading(watch)
     estimate = numbers[entry.number]
     severity = graded(estimate, grade, allowance=entry.allowance)
-    limit = ends[0] if entry.limit == "good" else ends[1]
+    limit = entry.limit_for(estimate.value, watch)
     told_end = _telling(estimate, entry, grade, severity)
     shown = {
+        "most": _most(estimate),
         **words,
         "value": estimate.text(),
         "nominal": told_end.short(),
@@ -143,7 +181,11 @@ def _telling(estimate: Estimate, entry: Judgement, grade: Grade, severity: Sever
     if grade(estimate.value) is severity:
         return estimate
     ends = (estimate.low, estimate.high)
-    worse = max(ends, key=abs) if entry.grade == "within" else min(ends, key=lambda x: entry.sense * x)
+    worse = (
+        min(ends, key=lambda x: entry.sense * x)
+        if entry.sense
+        else max(ends, key=lambda x: abs(x - entry.middle))
+    )
     return msgspec.structs.replace(estimate, value=worse)
 
 
@@ -151,10 +193,16 @@ def _magnitude(estimate: Estimate) -> str:
     return "?" if estimate.value is None else format_quantity(abs(estimate.value), estimate.unit)
 
 
+def _most(estimate: Estimate) -> str:
+    """The furthest that a number may lie from nought."""
+    ends = (estimate.low, estimate.high)
+    return "?" if estimate.value is None else format_quantity(max(abs(x) for x in ends), estimate.unit)
+
+
 def _sentence(entry: Judgement, estimate: Estimate, severity: Severity) -> str:
     """What is said; of an unknown, what is missing or that the spread straddles the limit."""
     if severity is not Severity.UNKNOWN:
-        return entry.says.get(severity.value, entry.says["fix"])
+        return entry.says.get(severity.value) or entry.says.get("fix") or entry.says["watch"]
     if estimate.missing:
         names = " and ".join(i.words for i in estimate.missing[:2]).replace("{", "(").replace("}", ")")
         return f"Cannot be told: {names} not known."
@@ -168,6 +216,8 @@ def _margin(entry: Judgement, told: Estimate, limit: float) -> float | None:
     if told.value is None:
         return None
     ends = [told.low, told.value, told.high]
+    if isinstance(entry.good, tuple):
+        return min(min(x - entry.good[0], entry.good[1] - x) for x in ends)
     if entry.grade == "within":
         ends = [abs(x) for x in ends]
     sense = 1.0 if entry.grade == "at_least" else -1.0

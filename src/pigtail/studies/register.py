@@ -17,11 +17,13 @@ if TYPE_CHECKING:
 
 
 class Dial(NamedTuple):
-    """A tell-tale: the judgement that it shows, in words, and the scale it is drawn on."""
+    """A tell-tale: the judgement that it shows, in words, the scale it is drawn on, and judgements of the same number for other
+    subjects."""
 
     judgement: str
     words: str
     scale: tuple[float, float]
+    others: tuple[str, ...] = ()
 
     @property
     def key(self) -> str:
@@ -91,10 +93,10 @@ REGISTER: list[Entry] = [
     Entry("survey", "Survey", "the host and its points"),
     Entry("taps", "Taps", "which points to use"),
     Entry("level", "Level", "signal against input", (
-        Dial("level.fits", "level, from wanted", (-12.0, 12.0)), Dial("level.headroom", "headroom", (-6.0, 24.0)))),
+        Dial("level.fits", "level over wanted", (-12.0, 30.0), ("level.turned",)), Dial("level.headroom", "headroom", (-6.0, 24.0)))),
     Entry("power", "Power", "rail, converter, heat", (
         Dial("power.rail", "rail to spare", (-0.1, 0.1)), Dial("power.hot", "regulator", (20.0, 200.0)))),
-    Entry("returns", "Returns", "where currents go back", (Dial("returns.quiet", "bursts under music", (-90.0, -20.0)),)),
+    Entry("returns", "Returns", "where currents go back", (Dial("returns.quiet", "bursts under music", (-120.0, -20.0)),)),
     Entry("build", "Build", "loom, parts, sheet", folder="loom"),  # `build` is a folder that many tools pass over
 ]  # fmt: skip
 

@@ -21,12 +21,12 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does, Task
 from pigtail.circuit import Batch, Solution
-from pigtail.job.document import AudioIn, AudioOut, Link, Trait
+from pigtail.job.document import AudioIn, AudioOut, Link, Purpose, Trait
 from pigtail.model import subjects
 from pigtail.model.cascade import networks, swing_dbv, told_against
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.netlist import Netlist
-from pigtail.model.spread import Hints, Samples, estimate, estimate_again, split
+from pigtail.model.spread import Hints, Samples, Solver, estimate, estimate_again, split
 from pigtail.model.terminals import OPEN_OHM, heard_node
 from pigtail.studies.level.found import FeedDetail, Rung
 
@@ -37,9 +37,13 @@ SPLIT = np.linspace(0.0, 1.0, 13)
 #: Width of the neighbourhood of the nominal corner in which a sample's corner is looked for first, in decades.
 NEAR_DECADES = 2.0
 NEAR = np.linspace(0.0, 1.0, 17)
+#: Points of that neighbourhood where something resonates.
+FINE = 65
 CORNER_DB = -10 * np.log10(2.0)
 CURVE_HZ = np.geomspace(5.0, 200e3, 70)
 GLANCE_HZ = CURVE_HZ[::3]
+#: Inputs that are moved again where a result is no sum of its moves.
+PULLED = 24
 #: What counts as an input's own DC [V].
 OWN_DC_V = 0.1
 #: In what time the bias of a module comes up with its supply [s]. Common practice.
@@ -75,9 +79,34 @@ class Feed:
         self.inputs = [i for i in netlist.inputs if i.in_deck or i.subject in own]
 
     @property
+    def shares(self) -> bool:
+        """Whether another feed with an output of its own ends at the same input."""
+        job = self.netlist.job
+        return any(
+            x.purpose is Purpose.FEED and x.id != self.link.id and self.sink in x.at("out")
+            and any(isinstance(job.terminal(a), AudioOut) and a not in self.sources for a in x.starts)
+            for x in job.links
+        )  # fmt: skip
+
+    @property
     def own_dc(self) -> bool:
         """Whether the input has a DC of its own that counts; else what is read there is all forced on it."""
         return self.terminal.dc is not None and abs(self.terminal.dc.nominal) > OWN_DC_V
+
+    @property
+    def resonates(self) -> bool:
+        """Whether a transformer is in it, whose inductances make notches and humps."""
+        return any(Does.ISOLATES in s.shape.does for s in self.stages)
+
+    @property
+    def below(self) -> Array:
+        """Frequencies [Hz] from 1 kHz down on which the low corner is looked for."""
+        return (FINE_WAYS if self.resonates else WAYS)[0]
+
+    @property
+    def above(self) -> Array:
+        """Frequencies [Hz] from 1 kHz up on which the high corner is looked for."""
+        return (FINE_WAYS if self.resonates else WAYS)[1]
 
     @property
     def stem(self) -> str:
@@ -106,7 +135,7 @@ class Feed:
             "own_loss": Wanted("dB", "what the feed takes from the host's own signal"),
             "over_own": Wanted("dB", "the added source over the host's own"),
         }
-        found = estimate(self.inputs, self.solve, wanted)
+        found = estimate(self.inputs, self.solve, wanted, pulled=PULLED, narrow=self._narrow)
         corners = self._corners()
         numbers = {
             "low_cut_hz": corners["low"],
@@ -117,7 +146,10 @@ class Feed:
         }
         if len(self.sources) > 1:
             numbers["one_channel_dbv"] = found["one"]
+        if len(self.sources) > 1 or self.shares:
             numbers["cross_ohm"] = found["cross"]
+        if self.shares:  # what loads it is the other output
+            del numbers["load_ohm"]
         self.across = {place: found[_cap(*place)] for place in self.capacitors}
         if self.across:
             numbers["capacitor_v"] = next(iter(self.across.values()))
@@ -155,7 +187,7 @@ class Feed:
     ) -> FeedDetail:
         """What the station paints, of levels that were estimated and further numbers."""
         *curve, middle = (
-            self._sweep[len(BELOW_HZ) + len(ABOVE_HZ) :]
+            self._sweep[2 * len(self.below) :]
             if hertz is CURVE_HZ
             else np.abs(self.transfer(self.nominal, np.append(hertz, REFERENCE_HZ)))[0]
         )
@@ -247,7 +279,7 @@ class Feed:
         levels = [_dbv(x) for x in apart(driven.v(self.out, self.back))]
         at_rest = apart(rest.v(self.out, self.back))
         input_ohm = samples[f"{stem}_impedance"]
-        supplies = {s.at: apart(net.probe(rest, s, "supply_v"))[0] for s in self.amplifiers}
+        supplies = {at: apart(volts)[0] for at, volts in self.supplies(rest).items()}
         results = self._levels(samples, lambda *pair: apart(driven.v(*pair))[0], supplies)
         delivered = results["delivered"]
         if self.mixes:
@@ -266,6 +298,17 @@ class Feed:
             "pop": at_rest[1],
             "output": np.maximum(input_ohm * (opened - 1.0), 1e-3),
         }  # fmt: skip
+
+    def _narrow(self, names: frozenset[str]) -> Solver:
+        """What solves some of the results: those of the operating point alone, or all."""
+        return self._solve_rest if names <= {"offset", "pop"} else self.solve
+
+    def _solve_rest(self, samples: Samples) -> dict[str, Array]:
+        """The DC at the input and at the open end, arrays [S]."""
+        net, stem = self.netlist, self.stem
+        rest = net.small(net.cases(samples, {}, {f"{stem}_impedance": OPEN_OHM})).operating_point()
+        here, opened = (x.reshape(-1) for x in split(np.asarray(rest.v(self.out, self.back)), 2))
+        return {"offset": here - (samples[f"{stem}_dc"] if self.own_dc else 0.0), "pop": opened}
 
     @property
     def _pin(self) -> tuple[str, tuple[str, str]]:
@@ -288,8 +331,8 @@ class Feed:
         return self._levels(samples, lambda *pair: driven.v(*pair)[:, 0], supplies)
 
     def supplies(self, rest: Solution) -> dict[int, Array]:
-        """What each amplifier stage is supplied with [V], by its place, at an operating point."""
-        return {s.at: np.asarray(self.netlist.probe(rest, s, "supply_v")) for s in self.amplifiers}
+        """What each amplifier stage swings on [V], by its place, at an operating point."""
+        return {s.at: self.netlist.swings_on(rest, self.link, s) for s in self.amplifiers}
 
     def _levels(
         self,
@@ -324,8 +367,9 @@ class Feed:
         low, high = self._nominal_corners()
         telling = self._telling(low, high)
         fixed = {i.name: np.array([i.ends[1]]) for i in self.inputs if i not in telling}
+        steps = np.linspace(0.0, 1.0, FINE) if self.resonates else NEAR
         grids = [
-            np.log10(around) + side * (NEAR_DECADES * NEAR - NEAR_DECADES / 2)
+            np.log10(around) + side * (NEAR_DECADES * steps - NEAR_DECADES / 2)
             for around, side in ((low, -1), (high, 1))
         ]
 
@@ -334,19 +378,22 @@ class Feed:
             return dict(zip(("low", "high"), found, strict=True))
 
         wanted = {"low": Wanted("Hz", "the low corner"), "high": Wanted("Hz", "the high corner")}
-        return estimate(telling, solve, wanted)
+        return estimate(telling, solve, wanted, pulled=PULLED // 6)
 
     @cached_property
     def _sweep(self) -> Array:
         """|H| [F] of the nominal case from 1 kHz down and up to the ends of the search, along the curve, and at 1 kHz."""
-        hertz = np.concatenate([BELOW_HZ, ABOVE_HZ, CURVE_HZ, [REFERENCE_HZ]])
+        hertz = np.concatenate([self.below, self.above, CURVE_HZ, [REFERENCE_HZ]])
         return np.asarray(np.abs(self.transfer(self.nominal, hertz))[0])
 
     def _nominal_corners(self) -> tuple[float, float]:
         """Roughly where the −3 dB corners of the nominal case lie [Hz]."""
         limit = self._sweep[-1:] * 10 ** (CORNER_DB / 20)
-        below, above = np.split(self._sweep[: 2 * len(BELOW_HZ)][None], 2, axis=1)
-        low, high = (_crossing(_grid(side)[None], h, limit)[0] for side, h in ((-1, below), (1, above)))
+        below, above = np.split(self._sweep[: 2 * len(self.below)][None], 2, axis=1)
+        low, high = (
+            _crossing(np.log10(hertz)[None], h, limit)[0]
+            for hertz, h in ((self.below, below), (self.above, above))
+        )
         return float(low), float(high)
 
     def _telling(self, low: float, high: float) -> Sequence[Input]:
@@ -383,7 +430,7 @@ class Feed:
         limit = reference[:, 0] * 10 ** (CORNER_DB / 20)
         inner: list[Array] = [low, high]
         if any(not ((x[:, 0] >= limit) & (x[:, -1] < limit)).all() for x in h):
-            inner = [_grid(-1), _grid(1)]
+            inner = [np.log10(self.below), np.log10(self.above)]
             h = magnitude(*inner)
             wide = [np.broadcast_to(g, x.shape) for g, x in zip(inner, h, strict=True)]
             ends = [_bracket(g, x, limit) for g, x in zip(wide, h, strict=True)]
@@ -434,13 +481,13 @@ def _crossing(grid: Array, h: Array, limit: Array) -> Array:
     return np.asarray(10 ** np.where(fine, bent, straight))
 
 
-def _grid(side: int) -> Array:
-    """log10 of frequencies from 1 kHz to the end of the search range below (−1) or above (+1)."""
-    return np.linspace(np.log10(REFERENCE_HZ), np.log10(SEARCH_HZ[0 if side < 0 else 1]), 25)
+def _ways(count: int) -> tuple[Array, Array]:
+    """Frequencies [Hz] from 1 kHz to the ends of the search range, downward and upward."""
+    return np.geomspace(REFERENCE_HZ, SEARCH_HZ[0], count), np.geomspace(REFERENCE_HZ, SEARCH_HZ[1], count)
 
 
-#: The same in [Hz].
-BELOW_HZ, ABOVE_HZ = 10 ** _grid(-1), 10 ** _grid(1)
+#: Those on which corners are looked for, and, where something resonates, so many that no notch lies between two.
+WAYS, FINE_WAYS = _ways(25), _ways(201)
 
 
 def _dbv(volts: NDArray[np.complex128]) -> Array:

@@ -10,16 +10,30 @@ from msgspec.structs import replace
 
 from pigtail.catalogue.topologies import Does
 from pigtail.job.chain import trait
-from pigtail.job.document import HOST, AudioIn, AudioOut, Channel, Job, Link, Purpose, Trait, Use
+from pigtail.job.document import (
+    HOST,
+    AudioIn,
+    AudioOut,
+    Channel,
+    Control,
+    Digital,
+    Job,
+    Link,
+    Purpose,
+    Trait,
+    Use,
+    Video,
+)
 from pigtail.job.wiring import return_address
 from pigtail.model.cascade import networks
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
 from pigtail.model.spread import Hints
 from pigtail.studies.findings import ORDER, Finding
-from pigtail.studies.judging import judge_all
-from pigtail.studies.level.feed import Feed
+from pigtail.studies.judging import judge_all, judgements
+from pigtail.studies.level.feed import OWN_DC_V, Feed
 from pigtail.studies.level.found import FeedDetail, LevelFound
+from pigtail.studies.level.joined import joined_findings, muted_meanwhile, no_way_home, without_middle
 from pigtail.studies.level.throughs import study_throughs
 from pigtail.studies.level.uses import uses
 from pigtail.studies.parts import study_parts
@@ -34,7 +48,7 @@ MILLIVOLTS = 0.02
 def study_level(model: Model) -> LevelFound:
     """Study all feeds of a job in its working state. Raises CompileError."""
     job = model.job
-    feeds = [x for x in job.links if x.purpose is Purpose.FEED]
+    feeds = [x for x in job.links if x.purpose is Purpose.FEED and _ends(job, x) is not None]
     if not feeds:
         none = tell("level.no_feed", "")
         return LevelFound("level", {}, (none,))
@@ -43,9 +57,12 @@ def study_level(model: Model) -> LevelFound:
     findings: list[Finding] = []
     for link in feeds:
         ends = _ends(job, link)
-        dead = [] if isinstance(ends, Finding) else _dead(model, link, ends[0])
-        if isinstance(ends, Finding) or dead:
-            findings += [ends] if isinstance(ends, Finding) else dead
+        if ends is None or isinstance(ends, Finding):
+            findings += [ends] if ends else []
+            continue
+        dead, lost = _dead(model, link, ends[0]), no_way_home(job, link, *ends)
+        findings += [*dead, *([lost] if lost else []), *joined_findings(model, link, *ends)]
+        if lost or len(dead) == len(ends[0]):
             continue
         feed = Feed(netlist, link, *ends)
         detail = feed.study()
@@ -55,7 +72,7 @@ def study_level(model: Model) -> LevelFound:
         details.append(replace(detail, numbers=detail.numbers | further, noise=noise))
     details = _balanced(job, details)
     for detail in details:
-        findings += _judge(job, detail)
+        findings += _judge(model, detail)
     findings += study_throughs(model)
     numbers = _numbers(details)
     findings.sort(key=lambda f: ORDER.index(f.severity))
@@ -75,8 +92,14 @@ def glance_level(model: Model, link_id: str, hints: Hints | None = None) -> Feed
     return Feed(model.netlist(), link, *ends).glance(hints or Hints())
 
 
-def _ends(job: Job, link: Link) -> tuple[tuple[str, ...], str] | Finding:
-    """The outputs that drive a feed and the input it drives, or a finding when one of them is absent."""
+def _ends(job: Job, link: Link) -> tuple[tuple[str, ...], str] | Finding | None:
+    """The outputs that drive a feed and the input it drives, a finding when one of them is absent, None for a link that carries no
+    audio."""
+    ends = [job.terminal(a) for a in (*link.starts, *link.at("out"))]
+    if any(isinstance(t, Digital | Video | Control) for t in ends) and not any(
+        isinstance(t, AudioOut | AudioIn) for t in ends
+    ):
+        return None
     sources = tuple(a for a in link.starts if isinstance(job.terminal(a), AudioOut))
     sinks = [a for a in link.at("out") if isinstance(job.terminal(a), AudioIn)]
     if not sources or not sinks:
@@ -86,19 +109,23 @@ def _ends(job: Job, link: Link) -> tuple[tuple[str, ...], str] | Finding:
 
 
 def _dead(model: Model, link: Link, sources: tuple[str, ...]) -> list[Finding]:
-    """The outputs of a feed that give nothing in the working state, if none of them gives anything."""
+    """The outputs of a feed that give nothing in the working state."""
     job, working = model.job, model.job.working_state()
-    if not working or any(model.gives(working, a) for a in sources):
-        return []
     state = job.state(working)
-    host = sources[0].startswith(f"{HOST}.")
-    words = {
-        "link": link.name,
-        "source": job.label(sources[0]),
-        "state": state.name if state else working,
-        "reason": "the host's papers or readings say it is dead then" if host else "its module is not fed",
-    }
-    return [tell("level.dead_source", link.id, words)]
+
+    def told(address: str) -> Finding:
+        host = address.startswith(f"{HOST}.")
+        words = {
+            "link": link.name,
+            "source": job.label(address),
+            "state": state.name if state else working,
+            "reason": "the host's papers or readings say it is dead then"
+            if host
+            else "its module is not fed",
+        }
+        return tell("level.dead_source", link.id, words)
+
+    return [told(a) for a in sources if not model.gives(working, a)] if working else []
 
 
 def twin_of(job: Job, link: Link) -> Link | None:
@@ -167,32 +194,56 @@ def _numbers(details: list[FeedDetail]) -> dict[str, Estimate]:
     return numbers
 
 
-def _judge(job: Job, detail: FeedDetail) -> list[Finding]:
+def _judge(model: Model, detail: FeedDetail) -> list[Finding]:
     """The findings of one feed."""
-    n = detail.numbers
-    target = n["target_db"].value
-    quiet = target is not None and target < 0
+    job, n = model.job, detail.numbers
     sink, link = job.terminal(detail.sink), job.link(detail.link)
     assert isinstance(sink, AudioIn)
     assert link is not None
+    target, middle = (
+        n["target_db"],
+        judgements()["level.fits" if sink.use is Use.LINE else "level.turned"].middle,
+    )
+    ends = [0.0] if target.value is None else [target.low, target.value, target.high]
+    told = max(ends, key=lambda x: abs(x - middle))
+    quiet = told < middle
     shown = ("most_w", "wanted_w", "supply_needed_v", "power_w", "over_own_db")
     words: dict[str, str] = {k: n[k].short() for k in shown if k in n}
+    over = n["over_own_db"].value if "over_own_db" in n else 0.0
+    words |= {
+        "mix_way": "under" if (over or 0.0) < 0 else "over",
+        "mix_side": "quiet" if (over or 0.0) < 0 else "loud",
+    }
+    words["core_dc"] = n["core_dc_a"].short() if "core_dc_a" in n else ""
     words |= {
         "name": job.label(detail.sink),
         "back": job.label(return_address(job, detail.sink)),
         "source": job.label(detail.sources[0]),
         "side": "quiet" if quiet else "loud",
-        "way": "below" if quiet else "above",
+        "way": ("under" if told < 0 else "over") if sink.use is Use.LINE else "below" if quiet else "above",
+        "turn": "it is turned up further than for the other sources"
+        if quiet
+        else "the volume control stands near its foot, or a pad brings it down",
         "polarity": _polarity(n),
     }
-    found = judge_all("level", n, detail.link, words, _traits(link, sink))
+    found = judge_all("level", n, detail.link, words, _traits(model, link, sink))
     return [*found, *_hazards(job, link, detail)]
 
 
-def _traits(link: Link, sink: AudioIn) -> set[str]:
-    """What judgements ask about a feed: what it ends at, and whether its hiss is judged at the ear, by the sensitivity there."""
-    driven = any(n.shape.amplifies for n in networks(link))
-    return {sink.use.value} | ({"judged by the ear"} if sink.use is not Use.LINE and driven else set())
+def _traits(model: Model, link: Link, sink: AudioIn) -> set[str]:
+    """What judgements ask about a feed: what it ends at, whether its hiss is judged at the ear, by the sensitivity there, and whether
+    one of its stages has no middle to swing about."""
+    stages = networks(link)
+    driven = any(n.shape.amplifies for n in stages)
+    passive = {"a passive node"} if sink.has(Trait.PASSIVE_NODE) else set()
+    found = (
+        {sink.use.value} | passive | ({"judged by the ear"} if sink.use is not Use.LINE and driven else set())
+    )
+    if sink.dc is not None and abs(sink.dc.nominal) > OWN_DC_V:
+        found.add("held by its own dc")
+    if muted_meanwhile(model, link, link.at("out")[0]):
+        found.add("muted meanwhile")
+    return found | ({"without a middle"} if any(without_middle(model, link, s) for s in stages) else set())
 
 
 def _polarity(numbers: dict[str, Estimate]) -> str:
@@ -208,7 +259,7 @@ def _hazards(job: Job, link: Link, detail: FeedDetail) -> list[Finding]:
     found = []
     sink = job.terminal(detail.sink)
     assert isinstance(sink, AudioIn)
-    isolated = Does.ISOLATES in networks(link)[0].shape.does
+    isolated = any(Does.ISOLATES in n.shape.does for n in networks(link))
     for address in detail.sources:
         source = job.terminal(address)
         if (

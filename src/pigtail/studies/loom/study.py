@@ -19,7 +19,17 @@ def study_loom(model: Model) -> LoomFound:
     """The loom and parts list of a job."""
     job = model.papers
     wires = tuple(_wire(job, link, join) for link in job.links for join in _wires(link))
-    parts = tuple(p for link in job.links for p in _parts(link))
+    parts = tuple(p for link in job.links for p in _parts(link)) + tuple(
+        PartLine(
+            m.name,
+            "relay, two change-over contacts",
+            "coil for its supply",
+            "falls back to the original unpowered",
+            "",
+        )
+        for m in job.modules
+        if any(t.relay for t in m.throughs)
+    )
     findings = _judge(wires) if wires else [tell("build.no_links", "")]
     findings.sort(key=lambda f: ORDER.index(f.severity))
     return LoomFound("build", {}, tuple(findings), wires, parts)

@@ -38,6 +38,7 @@ from pigtail.model.spread import Samples, estimate, split
 from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.parts import study_parts
+from pigtail.studies.power.around import feet_unknown, playing_for_nothing, surrounding
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
 from pigtail.studies.power.stages import drawn_by, outputs_on, stage_findings
 from pigtail.studies.wording import tell
@@ -77,10 +78,12 @@ def study_power(model: Model) -> PowerFound:
         details.append(detail)
         findings += supply.judge(detail)
         findings += _states(model, pin, *found)
+    findings += feet_unknown(model.job)
     findings += stage_findings(model, {f.subject for f in findings if f.judgement == "power.rail"})
     for link in job.links:
         if link.purpose is Purpose.SUPPLY:
             findings += study_parts(model, link, "power")
+    findings += surrounding(job)
     findings = _once(findings)
     findings.sort(key=lambda f: ORDER.index(f.severity))
     return PowerFound("power", _numbers(details), tuple(findings), tuple(details))
@@ -166,6 +169,10 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
         drains = job.host.supply is SupplyClass.BATTERY
         words["consequence"] = " and empties the battery" if drains else ""
         return [tell("power.always_on", pin, words, severity=Severity.FIX if drains else None)]
+    elsewhere = playing_for_nothing(model, pin, on)
+    if elsewhere:
+        words["states"] = "; ".join(s.name for s in elsewhere)
+        return [tell("power.every_source", pin, words | {"module": job.label(pin).partition(" · ")[0]})]
     return [tell("power.states", pin, words)] if on else []
 
 
@@ -264,7 +271,10 @@ class _Supply:
         used = samples[rail.parameter("used")]
         from_rail = [np.asarray(i) + used for i in split(net.terminal_current(solved, self.rail), len(cases))]
         at_rail = split(solved.v(net.node(self.rail), net.reference(self.rail)), len(cases))
-        from_rail[1] = from_rail[1] + drawn_by(self.outputs, samples, at_rail[1])
+        loud = drawn_by(self.outputs, samples, at_rail[1])
+        from_rail[1] = from_rail[1] + loud
+        # what power stages draw at full output, the rail sags by besides
+        sag = loud * samples[rail.parameter("resistance")] if self.outputs else 0.0
         limit = samples[rail.parameter("limit")]
         own = split(net.terminal_current(solved, self.pin), len(cases))
         average, burst = samples[pin.parameter("average")], samples[pin.parameter("burst")]
@@ -275,7 +285,10 @@ class _Supply:
             "lowest_v": np.min(at_pin, axis=0),
             "module_v": at_pin[0],
             "module_v_burst": at_pin[1],
-            "low_margin_v": at_pin[1] - ripple - samples[pin.parameter("minimum")],
+            "low_margin_v": at_pin[1]
+            - ripple
+            - (sag if self.converter is None else 0.0)
+            - samples[pin.parameter("minimum")],
             "high_margin_v": samples[pin.parameter("maximum")] - highest,
             "rail_v": at_rail[0],
             "rail_current_a": from_rail[0],
@@ -288,6 +301,7 @@ class _Supply:
         if self.converter is not None:
             wanted = np.maximum(average, burst)
             results |= self._regulator(samples, solved, len(cases), wanted)
+            results["dropout_margin_v"] = results["dropout_margin_v"] - sag
             results["lowest_v"] = np.minimum(results["lowest_v"], results.pop("input_least_v"))
         return results
 
@@ -306,11 +320,15 @@ class _Supply:
         heat = np.maximum(v_in[0] * i_in[0] - v_out[0] * i_out[0], 0.0)
         hot = samples["ambient"] + heat * figure("theta")
         most = np.max(v_in, axis=0) + self.valley
+        stepping = any(
+            p.name == "vin_min" for p in converter.shape.parts
+        )  # it needs an input, not room above its output
+        least = figure("vin_min") if stepping else figure("vout") + figure("dropout")
         return {
             "input_v": most,
             "input_least_v": np.min(v_in, axis=0),
             "input_room_v": figure("vin_max") - most,
-            "dropout_margin_v": v_in[1] - self.valley - figure("vout") - figure("dropout"),
+            "dropout_margin_v": v_in[1] - self.valley - least,
             "regulator_w": heat,
             "regulator_tj_c": hot,
             "regulator_room_c": figure("tj_max") - hot,

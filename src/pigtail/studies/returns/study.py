@@ -1,10 +1,12 @@
-"""Returns: what the module's burst current puts between the input of a feed and its own return.
+"""Returns: what the module's bursts put between the input of a feed and its own return, and between it and the host's star.
 
 When supply negative and audio return are one node on the module, its supply current divides between the two returns
 as their conductances; what the audio return drops, I·R, stands in series with the signal. Here nothing is divided by
-hand: the burst current is a source in the whole netlist, and the voltage is read where the host listens.
+hand: the alternating part of a burst, what it draws beyond the average, is a source in the whole netlist, and the voltage is
+read where the host listens; what rides on the input's own return is heard too, by a next stage that stands on the star.
 The bursts repeat at 1600 a second (slots of 625 µs; from memory of the wireless core specification), so the
-transfer is taken there. The burst is taken whole, peak for rms, which errs to the safe side.
+transfer is taken there; peak is taken for rms, which errs to the safe side. Buzz is told against the programme, which lies 18 dB
+under full scale (common practice).
 """
 
 from __future__ import annotations
@@ -12,9 +14,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Solution
-from pigtail.job.document import AudioIn, AudioOut, Job, Link, Purpose, SupplyIn
-from pigtail.job.wiring import addresses_of, return_address
+from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Link, Purpose, SupplyIn
+from pigtail.job.log import log_of
+from pigtail.job.wiring import addresses_of, return_address, star_address, supply_links
 from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
@@ -25,10 +29,17 @@ from pigtail.studies.level.feed import REFERENCE_HZ
 from pigtail.studies.parts import study_parts
 from pigtail.studies.returns.found import Branch, ReturnsDetail, ReturnsFound
 from pigtail.studies.wording import tell
+from pigtail.units import format_quantity
 
 Array = NDArray[np.float64]
 BURST_HZ = 1600.0
 FLOOR_V = 1e-12
+#: Inputs that are moved again where two currents cancel.
+PULLED = 8
+#: Beyond this a return is driven, such as the middle of a headphone amplifier's supply [V].
+DRIVEN_V = 0.1
+#: How far programme lies under full scale, on average [dB]. Common practice.
+PROGRAMME_DB = 18.0
 
 
 def study_returns(model: Model) -> ReturnsFound:
@@ -46,13 +57,17 @@ def study_returns(model: Model) -> ReturnsFound:
     netlist = model.netlist()
     if findings:
         return ReturnsFound("returns", {}, tuple(findings))
+    findings += _driven_grounds(model.papers)
     studies = [_Buzz(netlist, link) for link in feeds]
     numbers = [s.study() for s in studies]
-    worst = max(range(len(feeds)), key=lambda k: _loudness(numbers[k]["buzz_db"]))
-    chosen = numbers[worst]
-    finding = _judge(job, feeds[worst], chosen)
+    every = range(len(feeds))
+    worst = max(every, key=lambda k: _loudness(numbers[k]["buzz_db"]))
+    lifting = max(every, key=lambda k: _loudness(numbers[k]["next_db"]))
+    chosen = numbers[worst] | {"next_db": numbers[lifting]["next_db"]}
     detail = studies[worst].detail()
-    findings.append(finding)
+    findings.append(_judge(job, "returns.quiet", studies[worst], chosen))
+    if studies[lifting].ground != "0":
+        findings.append(_judge(job, "returns.shared_ground", studies[lifting], chosen))
     for link in job.links:
         if link.purpose is Purpose.RETURN:
             findings += study_parts(model, link, "returns")
@@ -70,7 +85,7 @@ def _sink(job: Job, link: Link) -> str | None:
 
 
 def _loudness(buzz: Estimate) -> float:
-    return float("inf") if buzz.value is None else buzz.value
+    return float("inf") if buzz.value is None else buzz.high
 
 
 def return_links(job: Job, module_id: str) -> list[Link]:
@@ -90,11 +105,50 @@ def return_choices(job: Job, module_id: str) -> list[Link]:
 
 
 def _missing_returns(job: Job) -> list[Finding]:
+    """The modules that draw a supply and have no return at all; of one that draws none its feeds tell whether it has a way home."""
+    return [
+        tell("returns.missing", m.id, {"module": m.name})
+        for m in job.modules
+        if addresses_of(job, SupplyIn, m.id) and not return_links(job, m.id)
+    ]
+
+
+def _driven_grounds(job: Job) -> list[Finding]:
+    """The returns of the host that stand away from its star, as read, and that a module joins with it: the one shorts the other."""
+    star = star_address(job)
     found = []
-    for module in job.modules:
-        if not return_links(job, module.id):
-            found.append(tell("returns.missing", module.id, {"module": module.name}))
+    for link in job.links:
+        if link.purpose is not Purpose.RETURN or any(does(s, Does.BLOCKS) for s in link.sections):
+            continue
+        ground = next((j.terminal for j in link.joins if j.terminal.startswith(f"{HOST}.")), "")
+        volts = _apart_from_star(job, ground)
+        modules = {j.terminal.partition(".")[0] for j in link.joins} - {HOST}
+        joined = {j.terminal for m in modules for x in return_links(job, m) for j in x.joins}
+        supplied = {
+            x.purpose
+            for m in modules
+            for p in addresses_of(job, SupplyIn, m)
+            for x in supply_links(job, p)
+            if not any(does(s, Does.SEPARATES) for s in x.sections)
+        }
+        if abs(volts) > DRIVEN_V and (star in joined or supplied):
+            words = {
+                "ground": job.label(ground),
+                "star": job.label(star),
+                "volts": format_quantity(volts, "V"),
+                "link": link.name,
+            }
+            found.append(tell("returns.driven_ground", link.id, words))
     return found
+
+
+def _apart_from_star(job: Job, ground: str) -> float:
+    """How far a return of the host was read from the star [V], the latest reading; nought where none was."""
+    star = star_address(job)
+    if not ground or ground == star:
+        return 0.0
+    read = log_of(job).between(ground, star, Function.DC_VOLTS)
+    return read[-1].value.nominal if read else 0.0
 
 
 class _Buzz:
@@ -105,6 +159,12 @@ class _Buzz:
         sink = _sink(self.job, link)
         assert sink is not None
         self.sink = sink
+        # what the host's own next stage hears: at its input, or, where it is the source, what lifts the return of its output
+        host_sink = sink.startswith(f"{HOST}.")
+        source = next((a for a in link.starts if isinstance(self.job.terminal(a), AudioOut)), sink)
+        self.host_end = sink if host_sink else source
+        self.ground = netlist.reference(self.host_end)
+        self.lifted = netlist.node(sink) if host_sink else self.ground
         outputs = netlist.outputs
         sources = {j.terminal for j in link.joins}
         self.others = {f"{netlist.node(a)}_drive": 0.0 for a in outputs if a not in sources}
@@ -124,17 +184,20 @@ class _Buzz:
         batch = net.cases(samples, heard, played)
         size = next(iter(batch.values())).size // 2
         hertz = np.repeat([BURST_HZ, REFERENCE_HZ], size)[:, None]
-        solved = net.exact(batch).ac(hertz, [n for n in (out, back) if n != "0"])
+        solved = net.exact(batch).ac(hertz, [n for n in dict.fromkeys((out, back, self.lifted)) if n != "0"])
         buzz, delivered = split(np.abs(solved.v(out, back)[:, 0]), 2)
-        buzz_dbv = 20 * np.log10(np.maximum(buzz, FLOOR_V))
-        return {"buzz_dbv": buzz_dbv, "buzz_db": buzz_dbv - 20 * np.log10(np.maximum(delivered, FLOOR_V))}
+        shared = np.abs(split(solved.v(self.lifted, "0")[:, 0], 2)[0])
+        buzz_dbv, next_dbv, full = (20 * np.log10(np.maximum(x, FLOOR_V)) for x in (buzz, shared, delivered))
+        programme = full - PROGRAMME_DB
+        return {"buzz_dbv": buzz_dbv, "buzz_db": buzz_dbv - programme, "next_db": next_dbv - programme}
 
     def study(self) -> dict[str, Estimate]:
         wanted = {
             "buzz_dbv": Wanted("dBV", "the buzz at the input"),
             "buzz_db": Wanted("dB", "the buzz under the programme"),
+            "next_db": Wanted("dB", "the buzz against the star, under the programme"),
         }
-        return estimate(self.inputs, self.solve, wanted)
+        return estimate(self.inputs, self.solve, wanted, pulled=PULLED)
 
     def detail(self) -> ReturnsDetail:
         nominal = {i.name: np.array([i.ends[1]]) for i in self.inputs}
@@ -174,13 +237,20 @@ def _branch(
     return Branch(words, ends[0], ends[1], link, resistance, current, drop)
 
 
-def _judge(job: Job, link: Link, numbers: dict[str, Estimate]) -> Finding:
-    sink = _sink(job, link) or ""
+def _judge(job: Job, code: str, buzz: _Buzz, numbers: dict[str, Estimate]) -> Finding:
     several = any(len(return_links(job, m.id)) > 1 for m in job.modules)
+    shared = code == "returns.shared_ground"
+    end = buzz.host_end if shared else buzz.sink
     words = {
-        "name": job.label(sink),
-        "back": job.label(return_address(job, sink)),
+        "name": job.label(end),
+        "back": job.label(return_address(job, end)),
         "loop": " The two returns form a loop and the burst current divides between them." if several else "",
         "loop_code": "loop" if several else "shared",
+        "way": _way(numbers["buzz_db"]),
+        "next_way": _way(numbers["next_db"]),
     }
-    return judge("returns.quiet", numbers, link.id, words)
+    return judge(code, numbers, buzz.link.id, words)
+
+
+def _way(number: Estimate) -> str:
+    return "over" if number.value is not None and number.value > 0 else "under"

@@ -11,6 +11,7 @@ from collections.abc import Callable
 import msgspec
 
 from pigtail.catalogue.ratings import ratings
+from pigtail.catalogue.topologies import Does, does
 from pigtail.job.ask import Ask, Expected
 from pigtail.job.derive import FULL_SCALE
 from pigtail.job.document import (
@@ -23,6 +24,7 @@ from pigtail.job.document import (
     Function,
     Job,
     Pin,
+    Purpose,
     Rail,
     Reading,
     Return,
@@ -30,11 +32,12 @@ from pigtail.job.document import (
     alive,
 )
 from pigtail.job.readings import plain
+from pigtail.job.safety import LIMITS
 from pigtail.studies.findings import Finding
 from pigtail.studies.survey.trust import trust
 from pigtail.studies.wording import tell
 from pigtail.units import format_quantity, format_spread
-from pigtail.units.known import Known
+from pigtail.units.known import Basis, Known
 
 INPUT_DC_STOP_V, INPUT_DC_WATCH_V = 2.0, 0.1
 OUTPUT_DC_STOP_V, OUTPUT_DC_WATCH_V = 4.0, 0.02
@@ -44,6 +47,8 @@ RIPPLE_PART = 0.02
 HOT_C, WARM_C = 105.0, 70.0
 RAIL_PART = 0.1
 SILENT_V = 2e-3
+#: No point that anyone may probe stands higher than this: the highest that common meters are rated for [V].
+IMPLAUSIBLE_V = 1000.0
 TWO_GROUNDS_OHM, SHORT_OHM = 10.0, 5.0
 
 
@@ -134,6 +139,8 @@ def judged(job: Job, reading: Reading) -> Finding:
         Function.HEARD: _heard,
         Function.TEMPERATURE: _temperature,
     }
+    if reading.function in LIMITS and abs(reading.value.nominal) > IMPLAUSIBLE_V:
+        return _about(job, reading, "reading.implausible", IMPLAUSIBLE_V)
     told = trust(job, reading)
     if not told.fine:
         return _about(job, reading, "reading.not_trusted", told=told.sentence)
@@ -187,9 +194,31 @@ def _dc(job: Job, reading: Reading) -> Finding:
     return _plain(job, reading)
 
 
+def _as_documented(value: Known, known: Known | None) -> bool:
+    """Whether a reading agrees with what the papers say of the point, a tenth allowed for."""
+    if known is None or known.basis not in (Basis.DOCUMENTED, Basis.MEASURED):
+        return False
+    slack = RAIL_PART * abs(known.nominal)
+    return value.low <= known.high + slack and value.high >= known.low - slack
+
+
+def _keeping_out(job: Job, point: str) -> str:
+    """The feeds of a point, if every one of them keeps DC out by a capacitor or a transformer; empty otherwise."""
+    feeds = [
+        x for x in job.links if x.purpose is Purpose.FEED and (point in x.starts or point in x.at("out"))
+    ]
+    blocked = all(any(does(s, Does.BLOCKS, Does.ISOLATES) for s in x.sections) for x in feeds)
+    return " and ".join(x.name for x in feeds) if blocked else ""
+
+
 def _dc_on_input(job: Job, reading: Reading) -> Finding:
+    terminal = job.terminal(reading.point)
     volts = abs(reading.value.nominal)
-    if volts > INPUT_DC_STOP_V:
+    told = _as_documented(reading.value, getattr(terminal, "dc", None))
+    feeds = _keeping_out(job, reading.point)
+    if volts > INPUT_DC_WATCH_V and told and feeds:
+        return _about(job, reading, "survey.kept_out", INPUT_DC_WATCH_V, feeds=feeds)
+    if volts > INPUT_DC_STOP_V and not told:
         return _about(job, reading, "survey.dc_on_input", INPUT_DC_STOP_V)
     if volts > INPUT_DC_WATCH_V:
         return _about(job, reading, "survey.biased_input", INPUT_DC_WATCH_V)
@@ -198,8 +227,11 @@ def _dc_on_input(job: Job, reading: Reading) -> Finding:
 
 def _dc_on_output(job: Job, reading: Reading) -> Finding:
     volts = reading.value.nominal
-    if abs(volts) > OUTPUT_DC_STOP_V:
+    told = _as_documented(reading.value, getattr(job.terminal(reading.point), "bias", None))
+    if abs(volts) > OUTPUT_DC_STOP_V and not told:
         return _about(job, reading, "survey.dc_on_output", OUTPUT_DC_STOP_V)
+    if abs(volts) > OUTPUT_DC_WATCH_V and (feeds := _keeping_out(job, reading.point)):
+        return _about(job, reading, "survey.kept_out", OUTPUT_DC_WATCH_V, feeds=feeds)
     if abs(volts) > OUTPUT_DC_WATCH_V:
         least = ratings().capacitor.volts[0]
         rating = format_quantity(max(ratings().capacitor.margin * abs(volts), least), "V")
@@ -224,7 +256,13 @@ def _dc_on_rail(job: Job, reading: Reading) -> Finding:
     if on and volts * known.nominal < 0:
         return _about(job, reading, "survey.rail_reversed", paper=paper)
     if on and abs(volts) > 1.3 * abs(known.high):
-        return _about(job, reading, "survey.rail_too_high", paper=paper)
+        straight = any(
+            x.purpose is Purpose.SUPPLY
+            and reading.point in x.starts
+            and not any(does(s, Does.CONVERTS) for s in x.sections)
+            for x in job.links
+        )
+        return _about(job, reading, "survey.rail_too_high" if straight else "survey.rail_higher", paper=paper)
     if not on and abs(volts) > 1.0:
         return _about(job, reading, "survey.rail_stays")
     return _about(job, reading, "survey.rail_right", right="as it should" if on else "off, as it should be")

@@ -48,7 +48,7 @@ FACTS = (
     ("tilt_db", "the response strays ", ""),
     ("own_loss_db", "the host's own signal loses ", ""),
     ("one_channel_dbv", "one side alone ", ""),
-    ("yield_percent", "", " builds within 1 dB"),
+    ("yield_percent", "", " of builds fit"),
     ("offset_v", "DC ", ""),
     ("pop_v", "pop ", ""),
     ("thump_v", "thump ", ""),

@@ -276,7 +276,7 @@ class PowerStation(Station):
             combo.clear()
         if supply is None:
             return
-        for key in (t.key for t in those("supply", without=(Does.SWITCHES,))):
+        for key in (t.key for t in those("supply", without=(Does.SWITCHES, Does.FILTERS))):
             self.converter.addItem(topologies()[key].title, key)
         for address in rails(job, supply.supply):
             self.rail.addItem(job.label(address), address)
