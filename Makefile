@@ -3,7 +3,7 @@ PYTHON = .venv/bin/python
 # Programs that tests and benchmarks start are compiled once, not at every start.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: setup demo test lint shots bench reference kills lock clean
+.PHONY: setup demo test lint shots bench reference promises kills lock clean
 
 setup:
 	@sh tools/setup.sh
@@ -37,6 +37,10 @@ bench: setup
 # Needs ngspice: its answers to the decks in tests/reference, for machines without it.
 reference: setup
 	@$(PYTHON) tests/reference/simulator.py
+
+# What `good` promises, over sixty random jobs and 5,000 samples of each; `make test` takes a few.
+promises: setup
+	@PIGTAIL_RANDOM_JOBS=60 PIGTAIL_SAMPLES=5000 QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest -n auto tests/studies/test_promise.py tests/reference/test_nodal.py
 
 kills: setup
 	@$(PYTHON) tools/kills.py 500

@@ -411,7 +411,7 @@ def _supply(job: Job, pin: str) -> Job:
                 continue
             link = supply_link(job, edits.free_id(job, "supply"), rail, pin, plain_key)
             trial = set_converter(edits.add_link(job, link), link.id, shape.key)
-            rank = _supply_rank(trial, best[0] if best else None)
+            rank = _supply_rank(trial, best[0] if best else None, blind=volts is None)
             if rank is not None and (best is None or rank < best[0]):
                 best = (rank, trial)
             if best is not None and best[0] == (0, 0):
@@ -426,9 +426,9 @@ def _suits_input(shape: Topology, volts: Known) -> bool:
     return (least is None or volts.high >= least.nominal) and (most is None or volts.low <= most.nominal)
 
 
-def _supply_rank(job: Job, beaten: tuple[int, int] | None) -> tuple[int, int] | None:
+def _supply_rank(job: Job, beaten: tuple[int, int] | None, *, blind: bool) -> tuple[int, int] | None:
     """Rank of a supply plan, less is better: its worst finding, then how many of it; None when power alone is
-    worse than a plan found before, or has no steady state."""
+    worse than a plan found before, or has no steady state. blind: the volts of its rail are not known."""
     model = Model.of(job)
     try:
         severities = [f.severity for f in study_power(model).findings]
@@ -437,6 +437,8 @@ def _supply_rank(job: Job, beaten: tuple[int, int] | None) -> tuple[int, int] | 
     first = _worst_of(severities)
     if beaten is not None and first > beaten:
         return None
+    if blind:
+        return first  # of a rail that nobody has read the returns would not be told either
     return _worst_of(severities + [f.severity for f in study_returns(model).findings])
 
 

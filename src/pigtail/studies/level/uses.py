@@ -10,6 +10,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does, Task
@@ -238,14 +239,29 @@ def _own(feed: Feed) -> list[Input]:
 
 
 def _parts(feed: Feed) -> dict[str, Estimate]:
-    """What the parts' tolerances alone do to the level."""
+    """What the parts' tolerances alone do to the level, where that is most: the impedances at either end of theirs."""
     own = _own(feed)
-    fixed = {i.name: np.array([i.ends[1]]) for i in feed.inputs if i not in own}
+    if not own:
+        return {}
+    ohms = [f"{feed.stem}_impedance", *(f"{feed.netlist.node(a)}_impedance" for a in feed.sources)]
+    words = {"parts_db": Wanted("dBV", "the level as the parts vary")}
+    found: list[Estimate] = []
+    for sink, source in ((1, 1), (0, 2), (2, 0)):
+        at = {i.name: 1 for i in feed.inputs} | {name: source for name in ohms} | {ohms[0]: sink}
+        fixed = {i.name: np.array([i.ends[at[i.name]]]) for i in feed.inputs if i not in own}
 
-    def solve(samples: Samples) -> dict[str, Array]:
-        return {"parts_db": 20 * np.log10(np.maximum(_delivered(feed, fixed | samples), 1e-12))}
+        def solve(samples: Samples, fixed: Samples = fixed) -> dict[str, Array]:
+            return {"parts_db": 20 * np.log10(np.maximum(_delivered(feed, fixed | samples), 1e-12))}
 
-    return estimate(own, solve, {"parts_db": Wanted("dBV", "the level as the parts vary")}) if own else {}
+        found.append(estimate(own, solve, words)["parts_db"])
+    middle, *others = found
+    if middle.value is None:
+        return {"parts_db": middle}
+    known = [e for e in (middle, *others) if e.value is not None]
+    down, up = (
+        max(x) for x in zip(*((e.value - e.low, e.high - e.value) for e in known if e.value), strict=True)
+    )
+    return {"parts_db": replace(middle, low=middle.value - down, high=middle.value + up)}
 
 
 @lru_cache(maxsize=32)
