@@ -247,7 +247,7 @@ def _parts(feed: Feed) -> dict[str, Estimate]:
     words = {"parts_db": Wanted("dBV", "the level as the parts vary")}
     found: list[Estimate] = []
     for sink, source in ((1, 1), (0, 2), (2, 0)):
-        at = {i.name: 1 for i in feed.inputs} | {name: source for name in ohms} | {ohms[0]: sink}
+        at = {i.name: 1 for i in feed.inputs} | dict.fromkeys(ohms, source) | {ohms[0]: sink}
         fixed = {i.name: np.array([i.ends[at[i.name]]]) for i in feed.inputs if i not in own}
 
         def solve(samples: Samples, fixed: Samples = fixed) -> dict[str, Array]:
