@@ -53,7 +53,7 @@ def test_the_demo_is_mended_changed_read_undone_saved_reopened_and_printed(
     assert bench.verdicts() == {**GOOD, "power": "fix", "returns": "fix"}
     assert bench.assembly.views.here == "power"
 
-    assert take_remedies(bench) == ["Use a buck converter", "Use an isolated converter of wide input"]
+    assert take_remedies(bench) == ["Use a buck converter", "Use an isolated 9–36 V converter"]
     assert bench.verdicts() == GOOD
 
     bench.assembly.views.go("level")

@@ -260,7 +260,7 @@ def _own_supply(job: Job, finding: Finding) -> Iterator[Attempt]:
     for link in job.links:
         pin = next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), None)
         if link.purpose is Purpose.SUPPLY and pin is not None:
-            yield Attempt("a regulated adapter of its own, 5 V 1 A", partial(own_adapter, link_id=link.id))
+            yield Attempt("a 5 V 1 A adapter of its own", partial(own_adapter, link_id=link.id))
 
 
 def _filter_candidates(job: Job) -> Iterator[Attempt]:

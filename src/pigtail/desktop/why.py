@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
@@ -27,6 +28,9 @@ if TYPE_CHECKING:
 WIDTH = 292
 SHOWN_INGREDIENTS = 6
 LIST_PART = 0.42
+
+#: Letters of a remedy that its button has room for in one line.
+WRAP = 34
 
 
 class Why(QFrame):
@@ -153,7 +157,7 @@ class Why(QFrame):
 
     def _remedy(self, remedy: Remedy) -> None:
         words = remedy.label[0].upper() + remedy.label[1:]
-        button = QPushButton(words)
+        button = QPushButton(textwrap.fill(words, WRAP))
         button.setObjectName("remedy")
         button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         button.setAccessibleName(f"Remedy: {remedy.label}. {remedy.brings}")

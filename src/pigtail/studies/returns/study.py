@@ -33,7 +33,8 @@ from pigtail.units import format_quantity
 
 Array = NDArray[np.float64]
 BURST_HZ = 1600.0
-FLOOR_V = 1e-12
+#: What is less than this is no voltage that anyone could tell [V].
+FLOOR_V = 1e-8
 #: Inputs that are moved again where two currents cancel.
 PULLED = 8
 #: Beyond this a return is driven, such as the middle of a headphone amplifier's supply [V].

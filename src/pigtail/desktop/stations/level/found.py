@@ -28,7 +28,7 @@ CHOICES = (
     ("E96 resistors", "E96", False),
     ("parts I have", "", True),
 )
-COLUMNS = ("network", "off the wanted level", "headroom", "noise", "parts", "cost", "host joints")
+COLUMNS = ("network", "over what is wanted", "headroom", "noise", "parts", "cost", "host joints")
 
 #: Columns that a table narrower than this does without.
 LAST_COLUMNS, NARROW_PX = (5, 6), 640
