@@ -147,7 +147,8 @@ def test_a_stereo_job_has_the_numbers_of_each_feed(tidewell: Job) -> None:
 
 def test_one_resistor_moves_level_hum_and_parts(mended: Job) -> None:
     """One model: R2 of the pad changes the level, the buzz at the input and the parts list."""
-    before, after = study_job(mended), study_job(edits.set_part(mended, "feed", 2, "r2", ohm(1000)))
+    job = set_converter(mended, "supply", "buck")
+    before, after = study_job(job), study_job(edits.set_part(job, "feed", 2, "r2", ohm(1000)))
     for number in ("level.delivered_dbv", "returns.buzz_dbv"):
         assert before.numbers[number].value != after.numbers[number].value
     assert [p.value for p in before.of(LoomFound).parts] != [p.value for p in after.of(LoomFound).parts]

@@ -144,7 +144,7 @@ class NewJob(QDialog):
                     item.field,
                     f"{terminal.name}: {item.words}",
                     item.unit,
-                    getattr(terminal, item.field),
+                    item.of(terminal),
                 )
         names = {t.id: t.name for t in host.terminals}
         for path in host.paths:
