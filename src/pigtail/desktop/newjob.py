@@ -178,8 +178,7 @@ class NewJob(QDialog):
     def _make(self) -> Job:
         host = make_host(self.host_kind.currentData(), self.host_name.text().strip())
         job = edits.new_job(self.name.text().strip() or "New retrofit", host)
-        job = edits.set_supply(job, self.supply.currentData())
-        job = edits.set_ambient(job, ambient_in(job.host))
+        job = edits.set_ambient(edits.set_supply(job, self.supply.currentData()), ambient_in(host))
         for line in self._lines:
             if line.entry.text() == line.before:
                 continue

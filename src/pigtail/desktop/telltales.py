@@ -122,7 +122,8 @@ class TellTales(QWidget):
                 tale.show_value("none", None, "", "The plan has nothing that this would judge.")
                 continue
             span = None if number.value is None else (number.low, number.value, number.high)
-            tale.limits = judgements()[finding.judgement].ends if finding.limit is not None else ()
+            limit = finding.limit
+            tale.limits = () if limit is None else judgements()[finding.judgement].marks(limit)
             tale.show_value(number.short(), span, finding.severity.value, finding.sentence)
 
 

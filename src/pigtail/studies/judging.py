@@ -66,11 +66,13 @@ class Judgement(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     @property
     def ends(self) -> tuple[float, ...]:
-        """Where good ends, or works ends, as a dial marks it [unit of the number]."""
+        """The limit that is told, on each side that has one [unit of the number]."""
+        return self.marks(self.limit_for(None))
+
+    def marks(self, limit: float) -> tuple[float, ...]:
+        """Where a dial marks the limit that a finding tells. Both in the [unit of the number]."""
         if isinstance(self.good, tuple):
             return self.good
-        limit = self.good if self.limit == "good" else self.watch
-        assert isinstance(limit, float)
         return (-limit, limit) if self.grade == "within" else (limit,)
 
     @property
