@@ -16,6 +16,7 @@ from pigtail import edits
 from pigtail.advice.plan import propose
 from pigtail.advice.remedies import advised
 from pigtail.catalogue.kinds import make_module
+from pigtail.edits.host import set_point
 from pigtail.edits.plan import rerailed, set_converter, set_stage_rail
 from pigtail.edits.readings import log_reading
 from pigtail.job.document import Function, Job, Purpose, Rail, SupplyClass
@@ -248,3 +249,54 @@ def test_a_regulator_that_drops_out_is_not_called_cool_without_saying_why() -> N
     """It passes what is left and stays cold: the sentence says so."""
     assert "since it drops out" in _of(supplied(5.5), "power.hot").sentence
     assert "since it drops out" not in _of(supplied(9.0), "power.hot").sentence
+
+
+def heard_in(job: Job, *states: str) -> Job:
+    """The job with its input alive in some states only."""
+    return set_point(job, "host.record_in", states=states)
+
+
+def fed_in(job: Job, *states: str) -> Job:
+    """The job with the rail of its supply alive in some states only."""
+    return set_point(job, rail_of(job), states=states)
+
+
+PLAYS_FOR_NOTHING = "power.every_source"
+
+
+def test_a_module_that_plays_for_nothing_is_told_with_the_states_and_its_name() -> None:
+    """Its rail is up whatever is chosen, its input is heard in one state only: it stays connected and may announce itself."""
+    found = [
+        f for f in told(fed_in(heard_in(supplied(12.0), "on"), "idle", "on")) if f.code == PLAYS_FOR_NOTHING
+    ]
+    (finding,) = found
+    assert finding.severity is Severity.WATCH
+    assert "Wireless receiver, 5 V is powered" in finding.sentence
+    assert "idle, output muted" in finding.sentence
+
+
+@pytest.mark.parametrize(
+    ("heard", "fed"),
+    [((), ("idle", "on")), (("idle", "on"), ("idle", "on")), (("on",), ("on",))],
+    ids=["heard in all", "heard wherever it is fed", "fed only where it is heard"],
+)
+def test_a_module_that_is_heard_wherever_it_is_fed_is_not(
+    heard: tuple[str, ...], fed: tuple[str, ...]
+) -> None:
+    """The clean twins."""
+    job = fed_in(heard_in(supplied(12.0), *heard), *fed)
+    assert PLAYS_FOR_NOTHING not in [f.code for f in told(job)]
+
+
+def test_a_module_that_stays_on_while_the_host_is_off_is_told_of_that_alone() -> None:
+    """The worse of the two is told, and once."""
+    codes = [f.code for f in told(heard_in(supplied(12.0), "on"))]
+    assert "power.always_on" in codes
+    assert PLAYS_FOR_NOTHING not in codes
+
+
+def test_a_module_that_feeds_nothing_in_the_host_is_not_judged_by_what_is_heard() -> None:
+    """With its feed taken out, nobody can say where it would be heard."""
+    job = fed_in(heard_in(supplied(12.0), "on"), "idle", "on")
+    without = replace(job, links=tuple(x for x in job.links if x.purpose is not Purpose.FEED))
+    assert PLAYS_FOR_NOTHING not in [f.code for f in told(without)]
