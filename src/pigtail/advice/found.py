@@ -31,8 +31,8 @@ class Option(msgspec.Struct, frozen=True):
     """A network that fits a feed: the link as it would be, in words, its worst severity, how far off the level may be
     [dB], its numbers, its thermal noise at the input [V rms], parts to buy, its catch, what could not be told of it.
 
-    ladder: its rungs by their words [dBV]; cost: roughly, a resistor being 0.1; host_joints: joints to be undone at the host; missing:
-    parts that are not in stock, and lacks which; actives: stages that need a supply; split: one of them needs a supply with a middle of
+    ladder: its rungs by their words [dBV]; cost: roughly, a resistor being 0.1; host_joints: joints to be undone at the host; lacks:
+    parts that are not in stock, in words; actives: stages that need a supply; split: one of them needs a supply with a middle of
     its own; easy: it loads its source with 2 kΩ or more and drives the input from 20 kΩ or less; unusual: parts of a finer series than
     E12; doubtful: it leaves a bias that nobody knows unblocked; fits: its level is good over the whole spread and is to match no other;
     near_db: how far its nominal level is off [dB]; pareto: no other option is as good in every respect and better in one.
@@ -54,7 +54,6 @@ class Option(msgspec.Struct, frozen=True):
     ladder: tuple[tuple[str, float], ...] = ()
     cost: float = 0.0
     host_joints: int = 0
-    missing: int = 0
     lacks: tuple[str, ...] = ()
     actives: int = 0
     split: bool = False
@@ -63,6 +62,11 @@ class Option(msgspec.Struct, frozen=True):
     doubtful: bool = False
     fits: bool = False
     near_db: float = 0.0
+
+    @property
+    def missing(self) -> int:
+        """How many of its parts are not in stock. A count [1]."""
+        return len(self.lacks)
 
 
 class SearchFound(msgspec.Struct, frozen=True):

@@ -382,7 +382,6 @@ def _option(
     )
     target = found["target"]
     off = max(abs(target.low - aim), abs(target.high - aim)) if target.value is not None else np.inf
-    lacks = _lacks(link, stock) if stock else ()
     option = Option(
         link=link,
         words=_words(link),
@@ -399,8 +398,7 @@ def _option(
         ladder=_ladder(link, candidate.ladder),
         cost=_cost(link),
         host_joints=sum(j.terminal.startswith(f"{HOST}.") for j in link.joins),
-        missing=len(lacks),
-        lacks=lacks,
+        lacks=_lacks(link, stock) if stock else (),
         actives=sum(topology(s.topology).amplifies for s in link.sections),
         split=any(
             topology(s.topology).amplifies and bool(topology(s.topology).middle) for s in link.sections

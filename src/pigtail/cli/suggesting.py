@@ -100,6 +100,7 @@ def suggest_as_json(found: list[SearchFound]) -> dict[str, Any]:
                     "cost": o.cost,
                     "host_joints": o.host_joints,
                     "not_in_stock": o.missing,
+                    "lacks": list(o.lacks),
                     "ladder_dbv": dict(o.ladder),
                     "catch": o.catch,
                     "unknown": list(o.unknown),

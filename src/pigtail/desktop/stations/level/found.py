@@ -200,7 +200,7 @@ class Found(QWidget):
             return
         self.picked.emit(option.ladder)
         open_points = f"Not known: {', '.join(option.unknown)}. " if option.unknown else ""
-        buy = f"{option.missing} not among your parts. " if option.missing else ""
+        buy = f"Not among your parts: {', '.join(option.lacks)}. " if option.lacks else ""
         mark = (
             "● any network here that is better in one column is worse in another. " if option.pareto else ""
         )
