@@ -28,8 +28,7 @@ from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Samples, estimate_many
 from pigtail.model.terminals import OPEN_OHM, heard_node
 from pigtail.studies.judging import judgements
-from pigtail.studies.level.aim import CLEAR_DB, aim_db
-from pigtail.studies.level.feed import OWN_DC_V
+from pigtail.studies.level.aim import CLEAR_DB, aim_db, has_own_dc
 from pigtail.units import Basis, format_quantity
 from pigtail.units.series import members
 
@@ -90,7 +89,7 @@ class Candidates:
         (self.sink,) = self.link.at("out")
         end = job.terminal(self.sink)
         assert isinstance(end, AudioIn)
-        self.own_dc = end.dc is not None and abs(end.dc.nominal) > OWN_DC_V
+        self.own_dc = has_own_dc(end)
         self.aim = aim_db(end)
         self.matched = end.wanted is not None and end.wanted.basis is Basis.MEASURED
         self.source = sources[0]

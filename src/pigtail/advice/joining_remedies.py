@@ -14,8 +14,11 @@ from pigtail.job.chain import trait
 from pigtail.job.document import HOST, AudioOut, Job, Link, Purpose, Section, Trait
 from pigtail.studies.findings import Finding
 from pigtail.studies.level.joined import feeds_into, partner
+from pigtail.units.series import nearest
 
 Fix = tuple[str, Edit]
+#: A feedback resistor smaller than this makes no gain worth a stage [Ω].
+LEAST_FEEDBACK_OHM = 470.0
 
 
 def elsewhere(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -128,7 +131,7 @@ def gained(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
     kept = tuple(s for s in link.sections if not does(s, Does.CONDUCTS) and not topology(s.topology).couples)
     for lacking in (-finding.value + 6.0, -finding.value + 3.0):
         ratio = 10 ** (lacking / 20)
-        stage = shape.section(r2=_nearest(10e3 * (ratio - 1)))
+        stage = shape.section(r2=nearest(max(LEAST_FEEDBACK_OHM, 10e3 * (ratio - 1)), "E24"))
         for rail in ("", *rails(job)[:2]):
             words = f" from the {job.label(rail)}" if rail else ""
             yield (
@@ -151,9 +154,3 @@ def relay(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
                 f"bypass {module.name} by a relay that falls back unpowered",
                 partial(bypassed, module_id=module.id),
             )
-
-
-def _nearest(ohm: float) -> float:
-    from pigtail.units.series import nearest
-
-    return nearest(max(ohm, 470.0), "E24")

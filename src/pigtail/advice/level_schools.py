@@ -19,18 +19,19 @@ from pigtail.advice.search import feed_of
 from pigtail.catalogue.topologies import Does, Task, does, first, topology
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import put_isolated, rejoined, without_pads
-from pigtail.job.document import HOST, Conductor, Job, Link, Purpose, Section
+from pigtail.job.document import HOST, Conductor, Job, Link, Section
 from pigtail.job.errors import JobError
 from pigtail.job.measured import Measured
+from pigtail.job.wiring import return_links
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
+from pigtail.studies.judging import judgements
 from pigtail.studies.level.study import study_level
 from pigtail.studies.returns.study import return_choices, study_returns
 from pigtail.units import Basis, Known, format_quantity
 
-#: Buzz that is not noticed, and how much better a transformer must make it to be worth its price [dB].
-QUIET_DB = -60.0
+#: How much better a transformer must make the buzz to be worth its price [dB].
 WORTH_DB = 6.0
 #: What a sum may lose to what follows before a buffer pays [dB], and the treble that must remain [Hz].
 SUM_LOSS_DB = 1.0
@@ -150,13 +151,8 @@ def _transformer(job: Job, link: Link) -> Iterator[Contest]:
     module = next(
         (j.terminal.partition(".")[0] for j in link.joins if not j.terminal.startswith("host.")), ""
     )
-    returns = [
-        x
-        for x in job.links
-        if x.purpose is Purpose.RETURN and any(j.terminal.startswith(f"{module}.") for j in x.joins)
-    ]
     audio = return_choices(job, module)
-    if not module or len(returns) < 2 or not audio:
+    if not module or len(return_links(job, module)) < 2 or not audio:
         return
     head = 1 if len(topology(link.sections[0].topology).inputs) > 1 else 0
     sections: list[Section] = [s for s in link.sections if not does(s, Does.CONDUCTS)]
@@ -167,7 +163,8 @@ def _transformer(job: Job, link: Link) -> Iterator[Contest]:
     change = partial(put_isolated, link=through, gone=audio[0].id)
     a, b = _solve(job, link.id), _solve(change(job), link.id)
     shown = (("level", "delivered_dbv"), ("bass from", "low_cut_hz"), ("core", "core_db"))
-    quiet = a.buzz is not None and a.buzz.value is not None and a.buzz.high <= QUIET_DB
+    unnoticed_db, _ = judgements()["returns.quiet"].limits
+    quiet = a.buzz is not None and a.buzz.value is not None and a.buzz.high <= unnoticed_db
     better = (a.buzz_db or 0.0) - (b.buzz_db or 0.0)
     pick = int(not quiet and better >= WORTH_DB)
     why = (

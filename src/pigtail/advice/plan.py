@@ -40,8 +40,7 @@ from pigtail.model import subjects
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Severity
 from pigtail.studies.judging import judgements
-from pigtail.studies.level.aim import CLEAR_DB, aim_db
-from pigtail.studies.level.feed import OWN_DC_V
+from pigtail.studies.level.aim import CLEAR_DB, aim_db, fits_of, has_own_dc
 from pigtail.studies.power.study import study_power
 from pigtail.studies.returns.study import study_returns
 from pigtail.units import Known
@@ -147,7 +146,8 @@ def _feed(job: Job, link_id: str, name: str, sources: list[str], sink: str) -> L
     sections: list[Section] = [sum_for(ways=ways).section(r1=SUM_OHM, r2=SUM_OHM)] if summed else []
     last = _for_the_end(job, sink)
     capacitor = [blocking().section()] if _biased(job, sources, sink) else []
-    if capacitor and own_dc(job, sink) and not last:
+    end = job.terminal(sink)
+    if capacitor and isinstance(end, AudioIn) and has_own_dc(end) and not last:
         return _capacitor_last(job, _joined(job, link_id, name, sources, sink, sections or [plain()]))
     if capacitor and not (last and Does.BLOCKS in last[0].does):
         sections += capacitor
@@ -172,12 +172,6 @@ def with_section(job: Job, link: Link, section: Section) -> Link:
     kept = tuple(s for s in link.sections if not does(s, Does.CONDUCTS))
     (sink,) = link.at("out")
     return _joined(job, link.id, link.name, list(link.starts), sink, [*kept, section])
-
-
-def own_dc(job: Job, sink: str) -> bool:
-    """Whether an input is known to have a DC of its own."""
-    own = getattr(job.terminal(sink), "dc", None)
-    return own is not None and abs(own.nominal) > OWN_DC_V
 
 
 def fit_volume(job: Job, link: Link) -> Link:
@@ -318,7 +312,7 @@ def _fits_straight(sink: AudioIn, over_db: float) -> bool:
         if sink.overload and sink.wanted
         else np.inf
     )
-    _, most = judgements()["level.fits"].ends
+    _, most = fits_of(sink).ends
     return bool(over_db <= most - FOR_SPREAD_DB and over_db <= overload - CLEAR_DB)
 
 

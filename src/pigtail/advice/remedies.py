@@ -21,18 +21,19 @@ from pigtail.catalogue.topologies import Does, does, first, plain, those
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import add_filter, own_adapter, regauged, rerailed, set_converter, set_stage_rail
 from pigtail.edits.usual import rails
-from pigtail.job.document import Job, Purpose, Rail, SupplyIn
+from pigtail.job.document import Job, Purpose, Rail
 from pigtail.job.errors import JobError
 from pigtail.job.measured import Measured
 from pigtail.job.safety import Safety, safety
+from pigtail.job.wiring import pin_of, return_links
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study
 from pigtail.studies.found import Studies
-from pigtail.studies.judging import judgements
+from pigtail.studies.judging import Judgement, judgements
 from pigtail.studies.register import entry
-from pigtail.studies.returns.study import return_choices, return_links, study_returns
+from pigtail.studies.returns.study import return_choices, study_returns
 from pigtail.units.wire import GAUGES
 
 MOST_OFFERED = 3
@@ -183,8 +184,7 @@ def _improvement(finding: Finding, before: Study, after: Study, name: str) -> tu
     new, old = after.numbers.get(name), before.numbers.get(name)
     if old is not None and old.value is not None and (new is None or new.value is None) and not lifted:
         return None
-    entry_ = judgements()[finding.judgement] if finding.judgement else None
-    gain = _gain(old, new, entry_.sense if entry_ else 0.0, entry_.middle if entry_ else 0.0)
+    gain = _gain(old, new, judgements().get(finding.judgement))
     told = old is not None and old.value is not None and new is not None
     a_step = old is not None and old.unit in ("dB", "dBV") and gain >= CLEAR_STEP_DB
     if (told and gain <= 0.0) or not (lifted or a_step):
@@ -192,13 +192,14 @@ def _improvement(finding: Finding, before: Study, after: Study, name: str) -> tu
     return -ORDER.index(after.verdict) + (0 if lifted else 1), -gain
 
 
-def _gain(old: Estimate | None, new: Estimate | None, sense: float, middle: float) -> float:
-    """By how much a number is better than it was, by the way in which it is judged. All in the [unit of the number]."""
+def _gain(old: Estimate | None, new: Estimate | None, judged: Judgement | None) -> float:
+    """By how much a number is better than it was [its unit], by the way in which it is judged."""
     if old is None or new is None or old.value is None or new.value is None:
         return 0.0
-    if sense == 0.0:
+    if judged is None or judged.sense == 0.0:
+        middle = judged.middle if judged is not None else 0.0
         return abs(old.value - middle) - abs(new.value - middle)
-    return sense * (new.value - old.value)
+    return judged.sense * (new.value - old.value)
 
 
 def _brings(before: Estimate | None, after: Estimate | None) -> str:
@@ -237,9 +238,9 @@ def _supply_candidates(job: Job) -> Iterator[Attempt]:
     for link in job.links:
         if link.purpose is not Purpose.SUPPLY:
             continue
-        pin = next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), None)
+        pin = pin_of(job, link)
         old_rail = next((a for a in link.starts if isinstance(job.terminal(a), Rail)), None)
-        if pin is None or old_rail is None:
+        if not pin or old_rail is None:
             continue
         now = {s.topology for s in link.sections}
         for shape in those("supply"):
@@ -258,8 +259,7 @@ def _own_supply(job: Job, finding: Finding) -> Iterator[Attempt]:
     if finding.judgement not in ("power.rail", "power.under_voltage", "power.dropout"):
         return
     for link in job.links:
-        pin = next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), None)
-        if link.purpose is Purpose.SUPPLY and pin is not None:
+        if link.purpose is Purpose.SUPPLY and pin_of(job, link):
             yield Attempt("a 5 V 1 A adapter of its own", partial(own_adapter, link_id=link.id))
 
 

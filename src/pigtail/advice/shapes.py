@@ -13,7 +13,7 @@ from pigtail.catalogue.stock import Stock, load_stock, stock_of
 from pigtail.catalogue.topologies import E96_TOLERANCE, topologies
 from pigtail.job.document import AudioIn, AudioOut, Job, Link, Trait, Use, Way
 from pigtail.job.errors import EditError
-from pigtail.studies.level.feed import OWN_DC_V
+from pigtail.studies.level.aim import has_own_dc
 from pigtail.units.series import members
 
 TABLE = Path(__file__).parent / "data" / "shapes.toml"
@@ -132,7 +132,7 @@ def traits_of(job: Job, link: Link) -> set[str]:
         found.add(
             "equalised" if end.has(Trait.EQUALISED) else "passive" if end.has(Trait.PASSIVE_NODE) else "plain"
         )
-    own = end.dc is not None and abs(end.dc.nominal) > OWN_DC_V
+    own = has_own_dc(end)
     biases = [*(t.bias for t in sources), *([] if own else [end.dc])]
     if own:
         found.add("own dc")

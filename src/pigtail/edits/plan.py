@@ -14,14 +14,12 @@ from pigtail.job.document import (
     Module,
     Part,
     Plus,
-    Purpose,
     Rail,
     Return,
     Section,
-    SupplyIn,
 )
 from pigtail.job.errors import EditError
-from pigtail.job.wiring import return_address
+from pigtail.job.wiring import pin_of, return_address, return_links
 from pigtail.units import Basis, Known
 
 
@@ -179,16 +177,11 @@ def set_converter(job: Job, link_id: str, key: str) -> Job:
     link = link_of(job, link_id)
     rail = rail_of(job, link)
     changed = edits.replace_link(job, reconverted(job, link, key))
-    pin = next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), "")
+    pin = pin_of(job, link)
     back, star = return_address(job, pin), return_address(job, rail)
     if not pin or not back or not star:
         return changed
-    module = pin.partition(".")[0]
-    homes = [
-        x
-        for x in job.links
-        if x.purpose is Purpose.RETURN and any(j.terminal.partition(".")[0] == module for j in x.joins)
-    ]
+    homes = return_links(job, pin.partition(".")[0])
     own = [x for x in homes if any(j.terminal == back for j in x.joins)]
     separates = Does.SEPARATES in topology(key).does
     if separates and len(homes) > len(own):
@@ -211,7 +204,7 @@ def own_adapter(job: Job, link_id: str) -> Job:
     Raises EditError for a link that feeds no supply pin.
     """
     link = link_of(job, link_id)
-    pin = next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), "")
+    pin = pin_of(job, link)
     if not pin:
         raise EditError(f"{link.name} feeds no supply pin", value=link_id)
     adapter = Module(

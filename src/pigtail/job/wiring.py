@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pigtail.job.document import HOST, Function, Job, Link, Purpose, Return
+from pigtail.job.document import HOST, Function, Job, Link, Purpose, Return, SupplyIn
 from pigtail.job.log import log_of
 
 
@@ -39,6 +39,21 @@ def supply_links(job: Job, supply_address: str) -> tuple[Link, ...]:
         for x in job.links
         if x.purpose is Purpose.SUPPLY and any(j.terminal == supply_address for j in x.joins)
     )
+
+
+def pin_of(job: Job, link: Link) -> str:
+    """The supply pin that a link ends at; empty for none."""
+    return next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), "")
+
+
+def return_links(job: Job, module_id: str) -> list[Link]:
+    """The return links of a module."""
+    prefix = f"{module_id}."
+    return [
+        x
+        for x in job.links
+        if x.purpose is Purpose.RETURN and any(j.terminal.startswith(prefix) for j in x.joins)
+    ]
 
 
 def used_points(job: Job) -> tuple[str, ...]:

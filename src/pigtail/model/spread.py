@@ -272,7 +272,7 @@ def _matters(moves: NDArray[np.float64], most: int) -> NDArray[np.bool_]:
 
 class _Pulled:
     """The extremes of results that no sum of single moves tells: from each corner found, single moves of every input that matters to
-    either end, those that widen taken together and alone, twice; then points on the way between the two extremes.
+    either end, those that widen taken together and alone, in a few rounds; then points on the way between the two extremes.
 
     solved: results [points] of points [points, inputs]; ends [inputs, 3]; known [inputs].
     """

@@ -26,7 +26,6 @@ from pigtail.job.document import (
     Return,
     SupplyIn,
     Trait,
-    Use,
     Video,
     Way,
     alive,
@@ -91,12 +90,9 @@ def macro_name(terminal: AnyTerminal, *, fed: bool = False, passed: bool = False
 
 def taken(terminal: AnyTerminal) -> dict[str, str]:
     """The parameters of a terminal's macro-model that are values of it: parameter → field."""
-    name = macro_name(terminal)
-    takes = dict(macros()[name].takes) if name else {}
-    if isinstance(terminal, AudioIn) and terminal.use is not Use.LINE:
-        takes.pop("capacitance", None)
-    passive = isinstance(terminal, AudioIn) and terminal.has(Trait.PASSIVE_NODE)
-    return takes | {"carries": "carries"} if passive else takes
+    name, fields = macro_name(terminal), {q.field for q in quantities(terminal)}
+    takes = macros()[name].takes if name else {}
+    return {parameter: field for parameter, field in takes.items() if field in fields}
 
 
 def terminal_inputs(job: Job, address: str) -> tuple[Input, ...]:

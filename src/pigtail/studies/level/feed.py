@@ -28,6 +28,7 @@ from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Hints, Samples, Solver, estimate, estimate_again, split
 from pigtail.model.terminals import OPEN_OHM, heard_node
+from pigtail.studies.level.aim import has_own_dc
 from pigtail.studies.level.found import FeedDetail, Rung
 
 Array = NDArray[np.float64]
@@ -44,8 +45,6 @@ CURVE_HZ = np.geomspace(5.0, 200e3, 70)
 GLANCE_HZ = CURVE_HZ[::3]
 #: Inputs that are moved again where a result is no sum of its moves.
 PULLED = 24
-#: What counts as an input's own DC [V].
-OWN_DC_V = 0.1
 #: In what time the bias of a module comes up with its supply [s]. Common practice.
 RISE_S = 0.01
 
@@ -74,6 +73,7 @@ class Feed:
         terminal = netlist.job.terminal(sink)
         assert isinstance(terminal, AudioIn)
         self.terminal = terminal
+        self.own_dc = has_own_dc(terminal)
         self.mixes = terminal.has(Trait.PASSIVE_NODE) is True
         own = {subjects.terminal(sink), *(s.subject for s in self.stages)}
         self.inputs = [i for i in netlist.inputs if i.in_deck or i.subject in own]
@@ -87,11 +87,6 @@ class Feed:
             and any(isinstance(job.terminal(a), AudioOut) and a not in self.sources for a in x.starts)
             for x in job.links
         )  # fmt: skip
-
-    @property
-    def own_dc(self) -> bool:
-        """Whether the input has a DC of its own that counts; else what is read there is all forced on it."""
-        return self.terminal.dc is not None and abs(self.terminal.dc.nominal) > OWN_DC_V
 
     @property
     def resonates(self) -> bool:

@@ -30,8 +30,9 @@ from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
 from pigtail.model.spread import Hints
 from pigtail.studies.findings import ORDER, Finding
-from pigtail.studies.judging import judge_all, judgements
-from pigtail.studies.level.feed import OWN_DC_V, Feed
+from pigtail.studies.judging import judge_all
+from pigtail.studies.level.aim import fits_of, has_own_dc
+from pigtail.studies.level.feed import Feed
 from pigtail.studies.level.found import FeedDetail, LevelFound
 from pigtail.studies.level.joined import joined_findings, muted_meanwhile, no_way_home, without_middle
 from pigtail.studies.level.throughs import study_throughs
@@ -48,17 +49,18 @@ MILLIVOLTS = 0.02
 def study_level(model: Model) -> LevelFound:
     """Study all feeds of a job in its working state. Raises CompileError."""
     job = model.job
-    feeds = [x for x in job.links if x.purpose is Purpose.FEED and _ends(job, x) is not None]
+    feeds = [
+        (x, ends) for x in job.links if x.purpose is Purpose.FEED and (ends := _ends(job, x)) is not None
+    ]
     if not feeds:
         none = tell("level.no_feed", "")
         return LevelFound("level", {}, (none,))
     netlist = model.netlist()
     details: list[FeedDetail] = []
     findings: list[Finding] = []
-    for link in feeds:
-        ends = _ends(job, link)
-        if ends is None or isinstance(ends, Finding):
-            findings += [ends] if ends else []
+    for link, ends in feeds:
+        if isinstance(ends, Finding):
+            findings.append(ends)
             continue
         dead, lost = _dead(model, link, ends[0]), no_way_home(job, link, *ends)
         findings += [*dead, *([lost] if lost else []), *joined_findings(model, link, *ends)]
@@ -200,10 +202,7 @@ def _judge(model: Model, detail: FeedDetail) -> list[Finding]:
     sink, link = job.terminal(detail.sink), job.link(detail.link)
     assert isinstance(sink, AudioIn)
     assert link is not None
-    target, middle = (
-        n["target_db"],
-        judgements()["level.fits" if sink.use is Use.LINE else "level.turned"].middle,
-    )
+    target, middle = n["target_db"], fits_of(sink).middle
     ends = [0.0] if target.value is None else [target.low, target.value, target.high]
     told = max(ends, key=lambda x: abs(x - middle))
     quiet = told < middle
@@ -239,7 +238,7 @@ def _traits(model: Model, link: Link, sink: AudioIn) -> set[str]:
     found = (
         {sink.use.value} | passive | ({"judged by the ear"} if sink.use is not Use.LINE and driven else set())
     )
-    if sink.dc is not None and abs(sink.dc.nominal) > OWN_DC_V:
+    if has_own_dc(sink):
         found.add("held by its own dc")
     if muted_meanwhile(model, link, link.at("out")[0]):
         found.add("muted meanwhile")

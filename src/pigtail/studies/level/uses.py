@@ -20,7 +20,7 @@ from pigtail.model import subjects
 from pigtail.model.cascade import Network, swing_volts
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.spread import Samples, estimate
-from pigtail.studies.judging import judgements
+from pigtail.studies.level.aim import fits_of
 from pigtail.studies.level.feed import PULLED, REFERENCE_HZ, Feed
 from pigtail.units import Basis
 
@@ -44,7 +44,7 @@ def uses(feed: Feed, *, twin: bool) -> dict[str, Estimate]:
     for stage in feed.stages:
         if Does.ISOLATES in stage.shape.does:
             found |= _core(feed, stage) | _core_dc(feed, stage)
-    if any(Does.ISOLATES in s.shape.does for s in feed.stages):
+    if feed.resonates:
         found |= _peak(feed)
     if feed.terminal.has(Trait.EQUALISED):
         found |= _tilt(feed)
@@ -254,13 +254,11 @@ def _parts(feed: Feed) -> dict[str, Estimate]:
             return {"parts_db": 20 * np.log10(np.maximum(_delivered(feed, fixed | samples), 1e-12))}
 
         found.append(estimate(own, solve, words)["parts_db"])
-    middle, *others = found
+    middle = found[0]
     if middle.value is None:
         return {"parts_db": middle}
-    known = [e for e in (middle, *others) if e.value is not None]
-    down, up = (
-        max(x) for x in zip(*((e.value - e.low, e.high - e.value) for e in known if e.value), strict=True)
-    )
+    down = max(e.value - e.low for e in found if e.value is not None)
+    up = max(e.high - e.value for e in found if e.value is not None)
     return {"parts_db": replace(middle, low=middle.value - down, high=middle.value + up)}
 
 
@@ -288,7 +286,7 @@ def _builds(feed: Feed) -> dict[str, Estimate]:
         for i, part in zip(feed.inputs, places, strict=True)
     }
     over = 20 * np.log10(np.maximum(_delivered(feed, samples), 1e-12) / samples[f"{feed.stem}_wanted"])
-    least, most = judgements()["level.fits" if feed.terminal.use is Use.LINE else "level.turned"].ends
+    least, most = fits_of(feed.terminal).ends
     share = float(100 * np.mean((over >= least) & (over <= most)))
     words = "builds of a hundred whose level fits"
     return {"yield_percent": Estimate(share, share, share, "%", Basis.TYPICAL, words)}

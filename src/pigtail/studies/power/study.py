@@ -171,8 +171,9 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
         return [tell("power.always_on", pin, words, severity=Severity.FIX if drains else None)]
     elsewhere = playing_for_nothing(model, pin, on)
     if elsewhere:
-        words["states"] = "; ".join(s.name for s in elsewhere)
-        return [tell("power.every_source", pin, words | {"module": job.label(pin).partition(" · ")[0]})]
+        module = job.device(pin.partition(".")[0])
+        words |= {"states": "; ".join(s.name for s in elsewhere), "module": module.name if module else pin}
+        return [tell("power.every_source", pin, words)]
     return [tell("power.states", pin, words)] if on else []
 
 
@@ -320,10 +321,10 @@ class _Supply:
         heat = np.maximum(v_in[0] * i_in[0] - v_out[0] * i_out[0], 0.0)
         hot = samples["ambient"] + heat * figure("theta")
         most = np.max(v_in, axis=0) + self.valley
-        stepping = any(
-            p.name == "vin_min" for p in converter.shape.parts
-        )  # it needs an input, not room above its output
-        least = figure("vin_min") if stepping else figure("vout") + figure("dropout")
+        # what steps up or down by a transformer needs an input, not room above its output
+        least = samples.get(converter.parameter("vin_min"))
+        if least is None:
+            least = figure("vout") + figure("dropout")
         return {
             "input_v": most,
             "input_least_v": np.min(v_in, axis=0),

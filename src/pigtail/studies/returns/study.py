@@ -18,13 +18,14 @@ from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Solution
 from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Link, Purpose, SupplyIn
 from pigtail.job.log import log_of
-from pigtail.job.wiring import addresses_of, return_address, star_address, supply_links
+from pigtail.job.wiring import addresses_of, return_address, return_links, star_address, supply_links
 from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Samples, estimate, split
 from pigtail.studies.findings import ORDER, Finding
 from pigtail.studies.judging import judge
+from pigtail.studies.level.aim import PROGRAMME_DB
 from pigtail.studies.level.feed import REFERENCE_HZ
 from pigtail.studies.parts import study_parts
 from pigtail.studies.returns.found import Branch, ReturnsDetail, ReturnsFound
@@ -39,8 +40,6 @@ FLOOR_V = 1e-8
 PULLED = 8
 #: Beyond this a return is driven, such as the middle of a headphone amplifier's supply [V].
 DRIVEN_V = 0.1
-#: How far programme lies under full scale, on average [dB]. Common practice.
-PROGRAMME_DB = 18.0
 
 
 def study_returns(model: Model) -> ReturnsFound:
@@ -89,16 +88,6 @@ def _loudness(buzz: Estimate) -> float:
     return float("inf") if buzz.value is None else buzz.high
 
 
-def return_links(job: Job, module_id: str) -> list[Link]:
-    """Return links between a module and the host."""
-    prefix = f"{module_id}."
-    return [
-        x
-        for x in job.links
-        if x.purpose is Purpose.RETURN and any(j.terminal.startswith(prefix) for j in x.joins)
-    ]
-
-
 def return_choices(job: Job, module_id: str) -> list[Link]:
     """Returns of a module that may be lifted or left out: all but the one its supply current needs."""
     needed = {return_address(job, p) for p in addresses_of(job, SupplyIn, module_id)}
@@ -125,13 +114,12 @@ def _driven_grounds(job: Job) -> list[Finding]:
         volts = _apart_from_star(job, ground)
         modules = {j.terminal.partition(".")[0] for j in link.joins} - {HOST}
         joined = {j.terminal for m in modules for x in return_links(job, m) for j in x.joins}
-        supplied = {
-            x.purpose
+        supplied = any(
+            not any(does(s, Does.SEPARATES) for s in x.sections)
             for m in modules
             for p in addresses_of(job, SupplyIn, m)
             for x in supply_links(job, p)
-            if not any(does(s, Does.SEPARATES) for s in x.sections)
-        }
+        )
         if abs(volts) > DRIVEN_V and (star in joined or supplied):
             words = {
                 "ground": job.label(ground),

@@ -12,14 +12,13 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say, say_over
+from pigtail.studies.level.aim import PROGRAMME_DB
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
     from pigtail.model.estimate import Estimate
     from pigtail.studies.level.found import FeedDetail
 
-#: Programme lies so far below full scale on average [dB]. Common practice: 18 dB of room above the nominal level.
-NOMINAL_DB = -18.0
 #: 0 dBu is 0.775 V, the volts that make 1 mW in 600 Ω; 0 dBV is 1 V.
 DBU_DB = 2.218
 #: A difference that is seen in the picture of the response [dB].
@@ -86,7 +85,7 @@ class Ladder(Painting):
             say(painter, box, "No feed is planned yet.", use="dim", px=13, align=Align.AlignCenter)
             return
         title = (
-            f"Level along the pigtail, {self.unit}: full scale, and programme {-NOMINAL_DB:.0f} dB under it"
+            f"Level along the pigtail, {self.unit}: full scale, and programme {PROGRAMME_DB:.0f} dB under it"
         )
         say(painter, QRectF(box.left(), box.top(), box.width(), 16), title, bold=True, px=12)
         feed = self.feed
@@ -113,7 +112,7 @@ class Ladder(Painting):
             for k, r in enumerate(feed.rungs)
             if r.level.value is not None
         ]
-        self._run(painter, [(x, v + NOMINAL_DB) for x, v in points], y, "copper", 1.2, dashed=True)
+        self._run(painter, [(x, v - PROGRAMME_DB) for x, v in points], y, "copper", 1.2, dashed=True)
         self._run(painter, points, y, "copper", 2.5)
         option = self._option_points(plot, y)
         self._option(painter, plot, option)
@@ -136,7 +135,7 @@ class Ladder(Painting):
         shown = [e for e in levels if e.value is not None]
         if not known:
             return None
-        low = min([min(e.low for e in known), *(e.low + NOMINAL_DB for e in shown)])
+        low = min([min(e.low for e in known), *(e.low - PROGRAMME_DB for e in shown)])
         high = max([*(e.high for e in known), *(v for _, v in self.option)])
         return 5 * ((low - 3) // 5), 5 * ((high + 6) // 5)
 
@@ -253,7 +252,7 @@ class Ladder(Painting):
         painter.setBrush(t.color("copper"))
         painter.drawRect(QRectF(x - 5, y(level.value) - 4, 10, 8))
         painter.setPen(QPen(t.color("copper"), 1))
-        programme = y(level.value + NOMINAL_DB)
+        programme = y(level.value - PROGRAMME_DB)
         painter.drawLine(QPointF(x - 6, programme), QPointF(x + 6, programme))
         places = (y(level.high) - 11, y(level.low) + 12)
         middle = min(places, key=lambda place: sum(abs(line - place) < TIGHT for line in lines))
