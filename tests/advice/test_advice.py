@@ -60,7 +60,11 @@ def test_each_remedy_offered_betters_its_finding(larkmoor: Job) -> None:
     for finding in studies.findings:
         for remedy in finding.remedies:
             name, sense = numbers[finding.code]
-            after = study_job(remedy.edit(larkmoor)).numbers[name].value
+            mended = study_job(remedy.edit(larkmoor))
+            if name not in mended.numbers:  # what was too weak is not there any more
+                assert finding.code not in {f.code for f in mended.findings}
+                continue
+            after = mended.numbers[name].value
             before = studies.numbers[name].value
             assert after is not None
             assert before is not None

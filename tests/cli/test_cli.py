@@ -53,7 +53,7 @@ def test_the_flawed_demo_exits_1_and_names_its_faults(demos: Path) -> None:
         "level": "good",
         "power": "fix",
         "returns": "fix",
-        "build": "good",
+        "build": "unknown",
     }
     bad = {f["code"] for f in report["findings"] if f["severity"] == "fix"}
     assert {"power.overheats", "power.rail_overload", "returns.loop"} <= bad

@@ -75,11 +75,16 @@ def told(job: Job) -> list[Finding]:
 @pytest.mark.parametrize("key", ["direct", "linear", "linear_large", "buck"])
 @pytest.mark.parametrize("volts", [-5.0, -12.0, -24.0])
 def test_a_negative_rail_is_a_stop_by_its_polarity(key: str, volts: float) -> None:
-    """Through any converter; nothing else is told beside it, and no remedy is offered but to turn it round."""
+    """Through any converter; nothing else is told beside it, and no remedy is offered but to turn it round: a converter whose two sides
+    are separate, its plus at the host's ground."""
     stops = [f for f in told(supplied(volts, key)) if f.severity is Severity.STOP]
     assert [f.judgement for f in stops] == ["power.reversed"]
     assert "the wrong way round" in stops[0].sentence
-    assert stops[0].remedies == ()
+    assert stops[0].remedies
+    for remedy in stops[0].remedies:
+        assert "its plus at 0 V star" in remedy.label
+        mended = remedy.edit(supplied(volts, key))
+        assert not [f for f in told(mended) if f.severity in (Severity.STOP, Severity.FIX)]
 
 
 @pytest.mark.parametrize(("key", "volts"), [("direct", 5.0), ("linear_large", 9.0), ("buck", 24.0)])

@@ -23,11 +23,12 @@ from pigtail.advice.plan import (
     with_plus,
 )
 from pigtail.catalogue.ratings import heavy, rated, ratings
-from pigtail.catalogue.topologies import Does, Task, does, first, those, topology
+from pigtail.catalogue.topologies import Does, Task, does, first, is_film, those, topology
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import drop_network, put_networks, rejoined, with_network
-from pigtail.job.document import AudioOut, Job, Link, Part, Plus, Purpose, Section
+from pigtail.job.document import AudioIn, AudioOut, Job, Link, Part, Plus, Purpose, Section
 from pigtail.studies.findings import Finding
+from pigtail.studies.level.aim import has_own_dc
 from pigtail.studies.level.study import twin_of
 from pigtail.units import Basis, Known, format_quantity, marking
 from pigtail.units.series import step
@@ -36,6 +37,8 @@ from pigtail.units.series import step
 BLEED_OHM = 220e3
 SUPPLIES_V = (9.0, 12.0, 18.0, 24.0)
 DECADE = 24
+#: Series resistors of a pad that stands at the source itself [Ω].
+PAD_FIRST_OHM = (10e3, 2.2e3)
 Fix = tuple[str, Edit]
 
 
@@ -116,17 +119,66 @@ def _label(new: Link, index: int, name: str) -> str:
 def _level(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
     pad = _at(link, Does.PADS)
     level = _free(link, Task.LEVEL, Does.PADS)
+    loud = finding.value is not None and (finding.value > 0 or finding.code in TOO_STRONG)
     if level is not None and (fitted := fit_pad(job, link)):
         yield _put(_label(fitted, *level), fitted)
-    elif pad is None and finding.value is not None and finding.value > 0:
+    elif pad is None and loud:
         for shape in those("feed", Does.PADS):
             if shape.remedy and (fitted := fit_pad(job, with_network(job, link, shape.key))):
                 yield _put(shape.remedy, fit_coupling(job, fitted))
-    if pad is not None and finding.value is not None and finding.value < 0:
+        yield from _pad_first(job, link)
+    if pad is not None and finding.value is not None and finding.value < 0 and not loud:
         yield "take the pad out", partial(drop_network, link_id=link.id, index=pad)
 
 
+#: What tells that too much arrives by a room that is negative.
+TOO_STRONG = ("level.clips", "level.headroom")
+
+
+def _pad_first(job: Job, link: Link) -> Iterator[Fix]:
+    """A pad before everything else, and a capacitor behind it where none is: for an input that holds a DC of its own."""
+    head = [s for s in link.sections if len(topology(s.topology).inputs) > 1]
+    rest = [s for s in _apart_from_wire(link) if s not in head]
+    blocks = any(topology(s.topology).couples for s in rest)
+    after = rest if blocks else [*rest, bare_blocking().section()]
+    for ohm in PAD_FIRST_OHM:
+        made = rejoined(job, link, (*head, padding().section(r1=ohm), *after))
+        if fitted := fit_pad(job, made):
+            r1, r2 = (marking(_part(fitted, len(head), p.name), "Ω") for p in padding().bought())
+            where = "before the capacitor" if blocks else "and a capacitor"
+            yield _put(f"a pad of {r1} and {r2} {where}", with_plus(job, fit_coupling(job, fitted)))
+
+
+#: The largest capacitor that is usually had as film [F].
+LARGEST_FILM_F = 4.7e-6
+#: What film capacitors stand at least, as they are usually sold [V].
+FILM_V = 63.0
+
+
+def _film(job: Job, link: Link) -> Iterator[Fix]:
+    """A film capacitor in the place of an electrolytic, which leaks."""
+    part = coupling_part(link)
+    if part is None or _locked(link, *part):
+        return
+    rule = topology(link.sections[part[0]].topology).part(part[1])
+    given = next((p for p in link.sections[part[0]].parts if p.name == part[1]), None)
+    if is_film(given, rule):
+        return
+    needed = fit_coupling(job, link)
+    farads = min(_part(needed, *part), LARGEST_FILM_F)
+    label = f"a film {part[1].upper()} of {format_quantity(farads, 'F')}"
+    yield label, partial(filmed, link=with_part(link, *part, farads), section=part[0], name=part[1])
+
+
+def filmed(job: Job, link: Link, section: int, name: str) -> Job:
+    """Edit: put a changed feed in, one of its capacitors a film one, rated as it was or as film is."""
+    given = next((p.rating for p in link.sections[section].parts if p.name == name), None)
+    rating = given if given is not None and given.nominal >= FILM_V else Known.of(FILM_V, "V", Basis.TYPICAL)
+    return edits.set_capacitor(edits.replace_link(job, link), link.id, section, name, Plus.FILM, rating)
+
+
 def _block(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
+    yield from _film(job, link)
     for shape in those("feed", Does.BLOCKS, without=(Does.AMPLIFIES, Does.ISOLATES)):
         if shape.remedy:
             added = with_network(job, link, shape.key)
@@ -195,6 +247,7 @@ def _equal(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
 
 
 def _bleed(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
+    yield from _film(job, link)
     bleed = _free(link, Task.BLEED)
     if bleed is not None and _part(link, *bleed) != BLEED_OHM:
         yield _put("a bleed of 220 kΩ", with_part(link, *bleed, BLEED_OHM))
@@ -275,7 +328,7 @@ def _core(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 #: Coupling capacitors before a transformer: so large that with its primary they make no hump [F].
 LARGE_F = (100e-6, 220e-6)
 #: Series resistors of a pad with 1 kΩ to its common that brings a power output down to what a small core takes [Ω].
-PADS_OHM = (2.2e3, 4.7e3, 10e3)
+PADS_OHM = (2.2e3, 4.7e3, 10e3, 22e3)
 DAMPING_OHM = (470.0, 1e3, 2.2e3)
 
 
@@ -330,13 +383,19 @@ def _twin(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 
 def _isolate(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     kept = [s for s in _apart_from_wire(link) if not topology(s.topology).couples]
+    unpadded = [s for s in kept if not does(s, Does.PADS)]
+    sink = job.terminal(link.at("out")[0]) if link.at("out") else None
+    # an input with a DC of its own must not meet the winding
+    after = [bare_blocking().section()] if isinstance(sink, AudioIn) and has_own_dc(sink) else []
+    own = _own(link, Does.ISOLATES)
     for farads in LARGE_F:  # the bias of a bridge must not magnetise the core
-        through = (bare_blocking().section(c1=farads), _own(link, Does.ISOLATES), *kept)
-        made = with_plus(job, rejoined(job, link, through))
+        first_one = bare_blocking().section(c1=farads)
+        made = with_plus(job, rejoined(job, link, (first_one, own, *kept, *after)))
         yield _put("through a capacitor and a transformer", fit_pad(job, made) or made)
         for r1 in PADS_OHM:
-            padded = (made.sections[0], padding().section(r1=r1, r2=1e3), *made.sections[1:])
-            yield _put("through a capacitor, a pad and a transformer", rejoined(job, made, padded))
+            padded = (first_one, padding().section(r1=r1, r2=1e3), own, *unpadded, *after)
+            label = f"through a capacitor, a pad of {marking(r1, 'Ω')} and 1k, and a transformer"
+            yield _put(label, with_plus(job, rejoined(job, link, padded)))
 
 
 def _ungrounded(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -389,7 +448,7 @@ def part_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
 
 
 _TABLE: tuple[tuple[tuple[str, ...], Callable[[Job, Link, Finding], Iterator[Fix]]], ...] = (
-    (("too_loud", "too_quiet", "off_target", "clips", "fits", "turned"), _level),
+    (("too_loud", "too_quiet", "off_target", "clips", "headroom", "fits", "turned"), _level),
     (("too_quiet", "off_target"), joining.gained),
     (("behind_volume", "with_picture", "dead_source"), joining.elsewhere),
     (("channels_swapped",), joining.changed_over),

@@ -337,6 +337,10 @@ def _with_changed(link: Link, index: int, name: str, **fields: Any) -> Link:
 NOTABLE_DC_V = 0.1
 
 
+#: Where capacitor and primary may ring [Hz], and by how much at most [dB].
+HUMP_HZ, HUMP_DB = tuple(np.geomspace(1.0, 40.0, 17).tolist()), 0.5
+
+
 def fit_coupling(job: Job, link: Link) -> Link:
     """The link with its coupling capacitor the smallest that keeps the corner at or below 5 Hz, and good over the spread."""
     found = coupling_part(link)
@@ -357,12 +361,14 @@ def fit_coupling(job: Job, link: Link) -> Link:
         part: np.concatenate([farads, farads * (1 - spread)]),
         ohm: np.repeat([usual, least], farads.size),
     }
-    solution = netlist.small(netlist.deck_samples(varied)).ac(
-        [LOW_CORNER_HZ, judgements()["level.bass"].limits[0], 1000.0]
-    )
+    hertz = [LOW_CORNER_HZ, judgements()["level.bass"].limits[0], 1000.0]
+    rings = any(does(s, Does.ISOLATES) for s in link.sections)  # with a transformer's primary
+    solution = netlist.small(netlist.deck_samples(varied)).ac([*hertz, *HUMP_HZ] if rings else hertz)
     h = np.abs(solution.v(netlist.node(sink), netlist.reference(sink)))
     nominal, worst = np.split(h, 2)
     enough = (nominal[:, 0] >= nominal[:, 2] / np.sqrt(2)) & (worst[:, 1] >= worst[:, 2] / np.sqrt(2))
+    if rings:
+        enough &= 20 * np.log10(nominal.max(axis=1) / nominal[:, 2]) <= HUMP_DB
     chosen = float(farads[enough.argmax()]) if enough.any() else COUPLING_F[-1]
     return with_plus(job, with_part(link, index, name, chosen))
 

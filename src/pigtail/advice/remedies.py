@@ -19,13 +19,22 @@ from pigtail.advice.level_remedies import level_fixes, part_fixes
 from pigtail.advice.proposing import propose_plan
 from pigtail.catalogue.topologies import Does, does, first, plain, those
 from pigtail.edits.change import Edit
-from pigtail.edits.plan import add_filter, own_adapter, regauged, rerailed, set_converter, set_stage_rail
+from pigtail.edits.plan import (
+    add_filter,
+    own_adapter,
+    regauged,
+    rerailed,
+    set_converter,
+    set_stage_rail,
+    turned_converter,
+    turned_round,
+)
 from pigtail.edits.usual import rails
-from pigtail.job.document import Job, Purpose, Rail
+from pigtail.job.document import Job, Link, Purpose, Rail
 from pigtail.job.errors import JobError
 from pigtail.job.measured import Measured
 from pigtail.job.safety import Safety, safety
-from pigtail.job.wiring import pin_of, return_links
+from pigtail.job.wiring import pin_of, rail_of, return_address, return_links
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -34,12 +43,24 @@ from pigtail.studies.found import Studies
 from pigtail.studies.judging import Judgement, judgements
 from pigtail.studies.register import entry
 from pigtail.studies.returns.study import return_choices, study_returns
+from pigtail.units import format_quantity
 from pigtail.units.wire import GAUGES
 
 MOST_OFFERED = 3
 CLEAR_STEP_DB = 3.0
+MOST_CATCHES = 2
+#: Where no single edit mends a finding: how many of those that better it are tried with a second, and how many pairs in all.
+FIRST_OF_PAIR, MOST_PAIRS = 2, 6
 #: What is destroyed whatever it is supplied through.
 TURNED = ("power.reversed", "power.stage_reversed")
+#: What only hands can mend: a wire on the wrong pad.
+WRONG_PAD = (
+    "power.swapped",
+    "power.on_signal",
+    "power.pin_on_return",
+    "power.rail_on_return",
+    "power.foot_on_supply",
+)
 #: What an arrangement of the returns does to the burst.
 HEAVIER = "Less drop in that conductor."
 LIFTED = "No loop, but all of the supply return's drop is heard."
@@ -96,12 +117,20 @@ class Trials:
         """The catches that a trial brings: what was good, or not there, and works still; None where anything else becomes worse, and where
         no more than a catch is mended."""
         found: list[Finding] = []
-        for key, before in sorted(self.before.items(), key=_cheapest):
-            worse = _worse(before, trial.study(key), mended)
+        for worse in self._worse_by_study(trial, mended):
             if any(f.severity is not Severity.WATCH or mended.severity is Severity.WATCH for f in worse):
                 return None
             found += worse
         return tuple(found)
+
+    def worse(self, trial: Trial, mended: Finding) -> list[Finding]:
+        """The findings that a trial makes worse."""
+        return [f for worse in self._worse_by_study(trial, mended) for f in worse]
+
+    def _worse_by_study(self, trial: Trial, mended: Finding) -> Iterator[list[Finding]]:
+        """The findings that a trial makes worse, study by study, those first that need least to be solved."""
+        for key, before in sorted(self.before.items(), key=_cheapest):
+            yield _worse(before, trial.study(key), mended)
 
 
 def _cheapest(pair: tuple[str, Study]) -> int:
@@ -117,18 +146,31 @@ def _identity(finding: Finding) -> tuple[object, ...]:
 
 def _worse(before: Study, after: Study, but: Finding) -> list[Finding]:
     """The findings that are worse than they were. A point that has not been read yet is a request, not a fault; nor is what could not be
-    judged of a subject before what is wrong with how it is joined was mended."""
+    judged of a subject before what is wrong with how it is joined was mended, nor what is not known yet of a job that was stopped."""
     was: dict[tuple[object, ...], Severity] = {}
     for finding in before.findings:
-        was[_identity(finding)] = _worst_of(finding.severity, was.get(_identity(finding), Severity.GOOD))
+        for key in _keys(finding, before):
+            was[key] = _worst_of(finding.severity, was.get(key, Severity.GOOD))
+
+    def then(finding: Finding) -> Severity | None:
+        return next((was[k] for k in _keys(finding, after) if k in was), None)
+
     return [
         f
         for f in after.findings
         if _identity(f) != _identity(but)
-        and not (not but.judgement and f.subject == but.subject and f.judgement and _identity(f) not in was)
+        and not (not but.judgement and f.subject == but.subject and f.judgement and then(f) is None)
         and not (f.severity is Severity.UNKNOWN and not f.judgement)
-        and ORDER.index(f.severity) < ORDER.index(was.get(_identity(f), Severity.GOOD))
+        and not (but.severity is Severity.STOP and f.severity is Severity.UNKNOWN and then(f) is None)
+        and ORDER.index(f.severity) < ORDER.index(then(f) or Severity.GOOD)
     ]
+
+
+def _keys(finding: Finding, study: Study) -> tuple[tuple[object, ...], ...]:
+    """What a finding is known by from one study to the next: what it is about; and where its judgement is told but once, of whatever is
+    worst off, that judgement."""
+    lone = finding.judgement and sum(f.judgement == finding.judgement for f in study.findings) == 1
+    return (_identity(finding), (finding.judgement,)) if lone else (_identity(finding),)
 
 
 def _worst_of(*severities: Severity) -> Severity:
@@ -152,26 +194,72 @@ def _with(trials: Trials, study: Study) -> Study:
 def remedies(trials: Trials, study: Study, finding: Finding) -> tuple[Remedy, ...]:
     """Remedies of a finding, the most telling first, at most three."""
     name = study.number_of(finding)
-    before = study.numbers.get(name)
     offered = [Remedy(a.label, a.edit) for a in _candidates(trials.job, finding) if a.whole_plan]
     if finding.severity is Severity.UNKNOWN and finding.judgement and finding.value is None:
         return tuple(offered)  # what is not known is measured, not planned away
-    ranked: list[tuple[tuple[int, float], Attempt, Trial]] = []
+    ranked: list[_Ranked] = []
     for attempt in _candidates(trials.job, finding):
         trial = None if attempt.whole_plan else trials.of(attempt.edit)
         rank = None if trial is None else _improvement(finding, study, trial.study(study.name), name)
         if trial is not None and rank is not None:
-            ranked.append((rank, attempt, trial))
-    for _, attempt, trial in sorted(ranked, key=lambda found: found[0]):
-        if len(offered) >= MOST_OFFERED:
-            break
-        catches = trials.catches(trial, finding)
-        if catches is None:
-            continue
-        after = trial.study(study.name).numbers.get(name)
-        brings = [_brings(before, after), *(f"but: {f.sentence}" for f in catches)]
-        offered.append(Remedy(attempt.label, attempt.edit, "; ".join(b for b in brings if b)))
+            ranked.append(_Ranked(rank, attempt, trial))
+    ranked.sort(key=lambda found: found.rank)
+    for found in ranked:
+        if len(offered) < MOST_OFFERED and (remedy := _solved(trials, study, finding, found)) is not None:
+            offered.append(remedy)
+    if not offered and finding.severity in (Severity.STOP, Severity.FIX):
+        pairs = (_solved(trials, study, finding, pair) for pair in _pairs(trials, study, finding, ranked))
+        offered += [p for p in pairs if p is not None][:1]
     return tuple(offered[:MOST_OFFERED])
+
+
+class _Ranked(NamedTuple):
+    """An attempt that betters its finding: its rank, and the job with it."""
+
+    rank: tuple[int, float]
+    attempt: Attempt
+    trial: Trial
+
+
+def _solved(trials: Trials, study: Study, finding: Finding, found: _Ranked) -> Remedy | None:
+    """The remedy that an attempt is, with what it brings and its catches; None where it makes anything else worse."""
+    catches = trials.catches(found.trial, finding)
+    if catches is None:
+        return None
+    name = study.number_of(finding)
+    after = found.trial.study(study.name).numbers.get(name)
+    judged = judgements().get(finding.judgement)
+    brings = [_brings(study.numbers.get(name), after, judged), *_catches_told(catches)]
+    return Remedy(found.attempt.label, found.attempt.edit, "; ".join(b for b in brings if b))
+
+
+def _pairs(trials: Trials, study: Study, finding: Finding, ranked: list[_Ranked]) -> Iterator[_Ranked]:
+    """Attempts that better a finding and make one other worse, each with an edit that may mend that one too: the first few that do."""
+    tried = 0
+    for lone in ranked[:FIRST_OF_PAIR]:
+        made = lone.attempt.edit(trials.job)
+        worse = {f.judgement or f.code: f for f in trials.worse(lone.trial, finding)}
+        if len(worse) > 1 + sum(f.severity is Severity.WATCH for f in worse.values()):
+            continue
+        for other in (f for f in worse.values() if f.severity is not Severity.WATCH):
+            for second in _candidates(made, other):
+                if tried >= MOST_PAIRS:
+                    return
+                tried += 1
+                edit = partial(one_then_other, first=lone.attempt.edit, second=second.edit)
+                trial = trials.of(edit)
+                rank = (
+                    None
+                    if trial is None
+                    else _improvement(finding, study, trial.study(study.name), study.number_of(finding))
+                )
+                if trial is not None and rank is not None:
+                    yield _Ranked(rank, Attempt(f"{lone.attempt.label}, and {second.label}", edit), trial)
+
+
+def one_then_other(job: Job, first: Edit, second: Edit) -> Job:
+    """Edit: two edits in turn."""
+    return second(first(job))
 
 
 def _improvement(finding: Finding, before: Study, after: Study, name: str) -> tuple[int, float] | None:
@@ -202,18 +290,39 @@ def _gain(old: Estimate | None, new: Estimate | None, judged: Judgement | None) 
     return judged.sense * (new.value - old.value)
 
 
-def _brings(before: Estimate | None, after: Estimate | None) -> str:
+def _brings(before: Estimate | None, after: Estimate | None, judged: Judgement | None) -> str:
+    """What a remedy does to the number of its finding; where that stays and only its spread shrinks, to the end that counts."""
     if after is None or after.value is None:
         return ""
     if before is None or before.value is None:
         return f"{after.words}: {after.short()}"
-    return f"{after.words}: {before.short()} → {after.short()}"
+    if before.short() != after.short():
+        return f"{after.words}: {before.short()} → {after.short()}"
+    was, now = (format_quantity(_worst_end(e, judged), e.unit) for e in (before, after))
+    return f"{after.words}, at worst: {was} → {now}" if was != now else ""
+
+
+def _worst_end(estimate: Estimate, judged: Judgement | None) -> float:
+    """The end of a spread by which it is judged [its unit]."""
+    ends = (estimate.low, estimate.high)
+    if judged is None or judged.sense == 0.0:
+        middle = judged.middle if judged is not None else 0.0
+        return max(ends, key=lambda x: abs(x - middle))
+    return min(ends, key=lambda x: judged.sense * x)
+
+
+def _catches_told(catches: tuple[Finding, ...]) -> list[str]:
+    """The catches in words, each kind once, the first few."""
+    kinds = list({f.judgement or f.code: f for f in catches}.values())
+    more = [f"and {len(kinds) - MOST_CATCHES} more"] if len(kinds) > MOST_CATCHES else []
+    return [f"but: {f.sentence}" for f in kinds[:MOST_CATCHES]] + more
 
 
 def _candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     area, _, what = finding.code.partition(".")
-    if finding.judgement in TURNED or finding.code == "power.swapped":
-        return  # nothing but turning it round helps, and that is said
+    if finding.judgement in TURNED or finding.code in WRONG_PAD:
+        yield from _turned_candidates(job, finding)  # nothing but turning it round helps, and that is said
+        return
     if finding.part is not None:
         yield from (Attempt(*fix) for fix in part_fixes(job, finding))
     elif area == "level":
@@ -223,6 +332,8 @@ def _candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     elif area == "power":
         yield from _supply_candidates(job)
         yield from _own_supply(job, finding)
+    elif finding.code == "returns.bridged":
+        yield from (a for a in _return_candidates(job) if a.why == LEFT_OUT)
     elif area == "returns":
         yield from _supply_candidates(job)
         yield from _filter_candidates(job)
@@ -233,41 +344,78 @@ def _candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
             yield Attempt(f"propose a plan for {module.name}", edit, whole_plan=True)
 
 
+def _turned_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
+    """A converter whose two sides are separate, the other way round on a rail that lies below its return: a host whose plus is its
+    ground."""
+    for link in job.links:
+        terminal = job.terminal(rail_of(job, link)) if link.purpose is Purpose.SUPPLY else None
+        voltage = terminal.voltage if isinstance(terminal, Rail) else None
+        if voltage is None or voltage.high >= 0 or pin_of(job, link) != finding.subject:
+            continue
+        if any(does(s, Does.SEPARATES) for s in link.sections):
+            yield Attempt("turn the converter's input round", partial(turned_round, link_id=link.id))
+            continue
+        for shape in those("supply", Does.SEPARATES):
+            label = f"{shape.remedy}, its plus at {job.label(return_address(job, rail_of(job, link)))}"
+            yield Attempt(label, partial(turned_converter, link_id=link.id, key=shape.key))
+
+
 def _supply_candidates(job: Job) -> Iterator[Attempt]:
     """Other converters on the same rail, then other rails with what is there."""
-    for link in job.links:
-        if link.purpose is not Purpose.SUPPLY:
-            continue
-        pin = pin_of(job, link)
-        old_rail = next((a for a in link.starts if isinstance(job.terminal(a), Rail)), None)
-        if not pin or old_rail is None:
+    supplies = [x for x in job.links if x.purpose is Purpose.SUPPLY and pin_of(job, x)]
+    for link in supplies:
+        pin, old_rail = pin_of(job, link), rail_of(job, link)
+        if not old_rail:
             continue
         now = {s.topology for s in link.sections}
+        whose = _whose(job, link)
         for shape in those("supply"):
             straight = Does.CONDUCTS in shape.does
             known = getattr(Measured(job).job.terminal(old_rail), "voltage", None) is not None
             if shape.remedy and shape.key not in now and (known or not straight):
-                yield Attempt(shape.remedy, partial(set_converter, link_id=link.id, key=shape.key))
+                yield Attempt(
+                    f"{shape.remedy}{whose}", partial(set_converter, link_id=link.id, key=shape.key)
+                )
         for rail in rails(job, pin):
             if rail != old_rail:
                 moved = partial(edits.replace_link, link=rerailed(job, link, rail))
-                yield Attempt(f"take the supply from the {job.label(rail)}", moved)
+                yield Attempt(f"take the supply{whose} from the {job.label(rail)}", moved)
 
 
 def _own_supply(job: Job, finding: Finding) -> Iterator[Attempt]:
     """A supply of its own for what overloads a rail: an adapter as a rail of its own beside the host's."""
-    if finding.judgement not in ("power.rail", "power.under_voltage", "power.dropout"):
+    if finding.judgement not in (
+        "power.rail",
+        "power.under_voltage",
+        "power.dropout",
+        "power.regulator_current",
+    ):
         return
     for link in job.links:
         if link.purpose is Purpose.SUPPLY and pin_of(job, link):
-            yield Attempt("a 5 V 1 A adapter of its own", partial(own_adapter, link_id=link.id))
+            label = f"a 5 V 1 A adapter of its own{_whose(job, link)}"
+            yield Attempt(label, partial(own_adapter, link_id=link.id))
+
+
+def _module_named(job: Job, link: Link) -> str:
+    """The module that a supply is for, where several are fed; empty where there is but one."""
+    supplies = [x for x in job.links if x.purpose is Purpose.SUPPLY and pin_of(job, x)]
+    module = job.device(pin_of(job, link).partition(".")[0])
+    return module.name if len(supplies) > 1 and module is not None else ""
+
+
+def _whose(job: Job, link: Link) -> str:
+    """Which module a supply is for, in words that follow."""
+    name = _module_named(job, link)
+    return f" for {name}" if name else ""
 
 
 def _filter_candidates(job: Job) -> Iterator[Attempt]:
     """A reservoir at each module, which gives its bursts."""
     for link in job.links:
         if link.purpose is Purpose.SUPPLY and not any(does(s, Does.FILTERS) for s in link.sections):
-            yield Attempt("add a supply filter at the module", partial(add_filter, link_id=link.id))
+            label = f"add a supply filter at {_module_named(job, link) or 'the module'}"
+            yield Attempt(label, partial(add_filter, link_id=link.id))
 
 
 def _stage_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:

@@ -19,7 +19,7 @@ from pigtail.job.document import (
     Section,
 )
 from pigtail.job.errors import EditError
-from pigtail.job.wiring import pin_of, return_address, return_links
+from pigtail.job.wiring import pin_of, rail_of, return_address, return_links
 from pigtail.units import Basis, Known
 
 
@@ -161,10 +161,8 @@ def reconverted(job: Job, link: Link, key: str) -> Link:
 
 def rerailed(job: Job, link: Link, rail: str) -> Link:
     """The supply link from another rail, everything else as it is."""
-    old = rail_of(job, link)
-    joins = tuple(
-        replace(j, terminal=rail) if j.terminal == old and j.port not in SIDE_PORTS else j for j in link.joins
-    )
+    old = _rail_of(job, link)
+    joins = tuple(replace(j, terminal=rail) if j.terminal == old else j for j in link.joins)
     return replace(link, joins=joins)
 
 
@@ -175,7 +173,7 @@ def set_converter(job: Job, link_id: str, key: str) -> Job:
     again.
     """
     link = link_of(job, link_id)
-    rail = rail_of(job, link)
+    rail = _rail_of(job, link)
     changed = edits.replace_link(job, reconverted(job, link, key))
     pin = pin_of(job, link)
     back, star = return_address(job, pin), return_address(job, rail)
@@ -192,6 +190,22 @@ def set_converter(job: Job, link_id: str, key: str) -> Job:
             changed, return_link(edits.free_id(job, "supply_return"), "Supply return", back, star, 20)
         )
     return changed
+
+
+def turned_round(job: Job, link_id: str) -> Job:
+    """Edit: join the input of a converter whose two sides are separate the other way round. Raises EditError for any other."""
+    link = link_of(job, link_id)
+    if not any(does(s, Does.SEPARATES) for s in link.sections):
+        raise EditError(f"{link.name} has no converter whose two sides are separate", value=link_id)
+    (at,) = topology(link.sections[0].topology).inputs
+    other = {at: "back", "back": at}
+    joins = tuple(replace(j, port=other.get(j.port, j.port)) for j in link.joins)
+    return edits.replace_link(job, replace(link, joins=joins))
+
+
+def turned_converter(job: Job, link_id: str, key: str) -> Job:
+    """Edit: make a supply by a converter whose two sides are separate, its plus where the host's ground is."""
+    return turned_round(set_converter(job, link_id, key), link_id)
 
 
 #: A small regulated adapter, as the listings have it.
@@ -244,10 +258,10 @@ def set_rail(job: Job, link_id: str, rail: str) -> Job:
     return edits.replace_link(job, rerailed(job, link_of(job, link_id), rail))
 
 
-def rail_of(job: Job, link: Link) -> str:
-    """Address of the rail a supply link starts at; raises EditError if it starts at none."""
-    rail = next((j.terminal for j in link.joins if isinstance(job.terminal(j.terminal), Rail)), None)
-    if rail is None:
+def _rail_of(job: Job, link: Link) -> str:
+    """Address of the rail a supply link comes from; raises EditError if it comes from none."""
+    rail = rail_of(job, link)
+    if not rail:
         raise EditError(f"{link.name} does not start at a rail of the host", value=link.id)
     return rail
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pigtail.job.document import HOST, Function, Job, Link, Purpose, Return, SupplyIn
+from pigtail.job.document import HOST, Function, Job, Link, Purpose, Rail, Return, SupplyIn
 from pigtail.job.log import log_of
 
 
@@ -44,6 +44,13 @@ def supply_links(job: Job, supply_address: str) -> tuple[Link, ...]:
 def pin_of(job: Job, link: Link) -> str:
     """The supply pin that a link ends at; empty for none."""
     return next((a for a in link.at("out") if isinstance(job.terminal(a), SupplyIn)), "")
+
+
+def rail_of(job: Job, link: Link) -> str:
+    """The rail that a supply link comes from: at its start, or at the other foot of its input, where plus is the host's ground; empty
+    for none."""
+    ends = (*link.starts, *link.at("back"))
+    return next((a for a in ends if isinstance(job.terminal(a), Rail)), "")
 
 
 def return_links(job: Job, module_id: str) -> list[Link]:

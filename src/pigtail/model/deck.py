@@ -75,7 +75,7 @@ class Deck:
         self.job, self.everything, self.clamps = job, everything, clamps
         self.joined = {j.terminal for link in job.links for j in link.joins}
         self.lines: list[str] = []
-        self.switches: dict[str, float] = {"bursting": 0.0, "asleep": 0.0, "burst_drive": 0.0}
+        self.switches: dict[str, float] = {"bursting": 0.0, "asleep": 0.0, "burst_drive": 0.0, "awake": 0.0}
         self.inputs: list[Input] = []
         self.used: dict[str, Topology] = {}
         self.shown: dict[str, None] = {}
@@ -125,7 +125,7 @@ class Deck:
 
     def fed(self, device_id: str) -> None:
         """The node that says whether a module is fed: solved from the volts at the supply pins that the plan joins; a module
-        whose supply is not planned is taken as fed on the bench."""
+        whose supply is not planned is taken as fed on the bench. Where `awake` is 1 it plays whatever its volts are."""
         pins, on = self.planned(device_id), on_node(device_id)
         if not pins:
             self.lines.append(f"V{on} {on} 0 DC 1")
@@ -139,7 +139,7 @@ class Deck:
             )
             parts.append(ramp(volts, least.nominal if least and least.nominal > 0 else USUAL_LEAST_V))
         # the resistance is so small that its thermal noise is nothing beside that of a signal path
-        self.lines += [f"B{on} 0 {on} i={{1k*{'*'.join(parts)}}}", f"R{on} {on} 0 1m"]
+        self.lines += [f"B{on} 0 {on} i={{1k*max(awake,{'*'.join(parts)})}}", f"R{on} {on} 0 1m"]
 
     def planned(self, device_id: str) -> list[str]:
         """The supply pins of a module that the plan joins."""

@@ -138,7 +138,7 @@ LEAST_TURN, NOT_ADDED = 0.01, 0.12
 #: The same where a result may be of either sign: what scales it moves nothing while it is nought.
 NOT_ADDED_ABOUT_NOUGHT = 0.001
 #: Rounds of single moves from the corners of such a result, and the points on the way between its extremes.
-ROUNDS = 3
+ROUNDS = 4
 #: What part of the greatest mover counts there; the low and the high end of an input.
 LEAST_PULLED = 1e-3
 EITHER = np.array([0, 2])
@@ -294,12 +294,15 @@ class _Pulled:
         which = np.flatnonzero(turned)
         kept = _PULLED.get(key)
         if kept is not None and np.array_equal(kept[0], which):
-            places = self._placed(kept[1])
+            places, rounds = (
+                self._placed(kept[1]),
+                1,
+            )  # where they were last, and whither a step leads from there
         else:
-            places = np.stack([corners[2 * which + side] for side in (0, 1)], axis=1)
-            for _ in range(ROUNDS):
-                places = self._moved(which, places)
-            _PULLED.put(key, (which, self._sides(places)))
+            places, rounds = np.stack([corners[2 * which + side] for side in (0, 1)], axis=1), ROUNDS
+        for _ in range(rounds):
+            places = self._moved(which, places)
+        _PULLED.put(key, (which, self._sides(places)))
         between = places[:, :1] + (places[:, 1:] - places[:, :1]) * BETWEEN[:, None]
         points = np.concatenate([places, between], axis=1)
         values = self._values(which, points.reshape(-1, points.shape[-1]))

@@ -3,17 +3,45 @@
 from __future__ import annotations
 
 import numpy as np
+from msgspec.structs import replace
 
 from pigtail.job.document import Job
 from pigtail.model.model import Model
+from pigtail.studies.findings import ORDER, Finding, Severity, Study
 from pigtail.studies.found import Studies
-from pigtail.studies.register import REGISTER
+from pigtail.studies.loom.found import LoomFound
+from pigtail.studies.register import REGISTER, entry
+from pigtail.studies.wording import tell
+
+#: What keeps hands off the iron.
+OPEN = (Severity.STOP, Severity.FIX, Severity.UNKNOWN)
 
 
 def study_model(model: Model) -> Studies:
     """All studies of a model. Never raises for a job that passed its check: a plan that cannot be solved becomes a finding."""
     with np.errstate(all="ignore"):  # what is not finite becomes unknown
-        return Studies(tuple(each.run(model) for each in REGISTER))
+        return Studies(_waiting(tuple(each.run(model) for each in REGISTER)))
+
+
+def _waiting(found: tuple[Study, ...]) -> tuple[Study, ...]:
+    """The studies, with what the build waits for: it is never good beside a station that is not."""
+    still = [s for s in found if not isinstance(s, LoomFound) and s.verdict in OPEN]
+    if not still:
+        return found
+    stopped = [s for s in still if s.verdict is Severity.STOP]
+    names = [entry(s.name).words for s in (stopped or still)]
+    words = {"stations": " and ".join((", ".join(names[:-1]), names[-1]) if names[:-1] else names)}
+    waits = tell("build.stopped" if stopped else "build.waits", "", words)
+    return tuple(
+        _headed(s, waits) if isinstance(s, LoomFound) and s.findings[0].code != "build.no_links" else s
+        for s in found
+    )
+
+
+def _headed(study: Study, finding: Finding) -> Study:
+    return replace(
+        study, findings=tuple(sorted((finding, *study.findings), key=lambda f: ORDER.index(f.severity)))
+    )
 
 
 def study_job(papers: Job) -> Studies:

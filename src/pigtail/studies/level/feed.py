@@ -45,6 +45,8 @@ CURVE_HZ = np.geomspace(5.0, 200e3, 70)
 GLANCE_HZ = CURVE_HZ[::3]
 #: Inputs that are moved again where a result is no sum of its moves.
 PULLED = 24
+#: From here on a load is none; where another output plays as loud, no current flows at all [Ω].
+NO_LOAD_OHM = 1e6
 #: In what time the bias of a module comes up with its supply [s]. Common practice.
 RISE_S = 0.01
 
@@ -119,6 +121,7 @@ class Feed:
             "offset": Wanted("V", "the DC forced on the input"),
             "one": Wanted("dBV", "the level of one channel alone"),
             "load": Wanted("Ω", "what the network loads the source with"),
+            "draw": Wanted("S", "the current drawn from the source over its voltage"),
             "tap": Wanted("dB", "what the tap takes from the source"),
             "cross": Wanted("Ω", "what one output sees of the others"),
             **{
@@ -136,7 +139,7 @@ class Feed:
             "low_cut_hz": corners["low"],
             "high_cut_hz": corners["high"],
             "offset_v": found["offset"],
-            "load_ohm": found["load"],
+            "load_ohm": _load(found["load"], found["draw"]),
             "output_ohm": found["output"],
         }
         if len(self.sources) > 1:
@@ -270,7 +273,9 @@ class Feed:
 
         _, pair = self._pin
         pins = apart(np.abs(driven.v(*pair)))
-        currents = apart(np.abs(net.terminal_current(driven, self.sources[0])))
+        given = net.terminal_current(driven, self.sources[0])
+        currents = apart(np.abs(given))
+        drawn = apart(np.real(given * np.conj(driven.v(*pair))))[0]
         levels = [_dbv(x) for x in apart(driven.v(self.out, self.back))]
         at_rest = apart(rest.v(self.out, self.back))
         input_ohm = samples[f"{stem}_impedance"]
@@ -286,7 +291,8 @@ class Feed:
         return {"own_loss": flat, "over_own": flat} | results | {
             "offset": at_rest[0] - (samples[f"{stem}_dc"] if self.own_dc else 0.0),
             "one": levels[alone],
-            "load": pins[0] / np.maximum(currents[0], 1e-15),
+            "load": np.minimum(pins[0] / np.maximum(currents[0], 1e-15), NO_LOAD_OHM),
+            "draw": np.copysign(currents[0] / np.maximum(pins[0], 1e-15), drawn),
             "tap": _dbv(pins[0]) - results["emf"],
             "cross": pins[alone] / np.maximum(currents[alone], 1e-15),
             **{_cap(*place): apart(rest.v(*nodes))[0] for place, nodes in self.capacitors.items()},
@@ -435,6 +441,18 @@ class Feed:
             _crossing(np.broadcast_to(g, x.shape), x, limit) for g, x in zip(inner, h, strict=True)
         )
         return lows, highs
+
+
+def _load(nominal: Estimate, draw: Estimate) -> Estimate:
+    """A load whose spread follows from that of the current over the voltage, which may pass nought where another output plays as loud
+    and even turn round; the load itself has a pole there."""
+    if nominal.value is None or draw.value is None:
+        return nominal
+    most, least = max(abs(draw.low), abs(draw.high)), min(abs(draw.low), abs(draw.high))
+    through_nought = draw.low <= 0 <= draw.high or least * NO_LOAD_OHM < 1
+    high = NO_LOAD_OHM if through_nought else max(1 / least, nominal.high)
+    low = 1 / most if most * NO_LOAD_OHM > 1 else NO_LOAD_OHM
+    return replace(nominal, low=min(low, nominal.low), high=high)
 
 
 def _cap(at: int, name: str) -> str:

@@ -105,7 +105,13 @@ def _ends(job: Job, link: Link) -> tuple[tuple[str, ...], str] | Finding | None:
     sources = tuple(a for a in link.starts if isinstance(job.terminal(a), AudioOut))
     sinks = [a for a in link.at("out") if isinstance(job.terminal(a), AudioIn)]
     if not sources or not sinks:
-        what = "no output drives it" if not sources else "it does not end at an input"
+        second = next((a for a in link.at("out") if isinstance(job.terminal(a), AudioOut)), "")
+        ends_at = (
+            f"it ends at {job.label(second)}, an output: the two would drive each other"
+            if second
+            else "it does not end at an input"
+        )
+        what = ends_at if sources else "no output drives it"
         return tell("level.open_feed", link.id, {"link": link.name, "what": what})
     return sources, sinks[0]
 

@@ -27,7 +27,12 @@ def surrounding(job: Job) -> list[Finding]:
 def feet_unknown(job: Job) -> list[Finding]:
     """The findings about rails in use whose return nobody knows the way of to the star."""
     star = star_address(job)
-    used = {a for x in job.links for a in (*x.starts, *x.at("sup")) if isinstance(job.terminal(a), Rail)}
+    used = {
+        a
+        for x in job.links
+        for a in (*x.starts, *x.at("back"), *x.at("sup"))
+        if isinstance(job.terminal(a), Rail)
+    }
     found = []
     for rail in sorted(used):
         foot = return_address(job, rail)

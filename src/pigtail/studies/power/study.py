@@ -29,7 +29,7 @@ from pigtail.job.document import (
     alive,
 )
 from pigtail.job.readings import plain, standing
-from pigtail.job.wiring import addresses_of, return_address, supply_links
+from pigtail.job.wiring import addresses_of, rail_of, return_address, supply_links
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, networks, section_inputs
 from pigtail.model.estimate import Estimate, Input, Wanted
@@ -40,6 +40,7 @@ from pigtail.studies.judging import judge
 from pigtail.studies.parts import study_parts
 from pigtail.studies.power.around import feet_unknown, playing_for_nothing, surrounding
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
+from pigtail.studies.power.ports import port_findings
 from pigtail.studies.power.stages import drawn_by, outputs_on, stage_findings
 from pigtail.studies.wording import tell
 from pigtail.units import Known, format_quantity
@@ -60,13 +61,12 @@ def study_power(model: Model) -> PowerFound:
     """Study the supply of every module. Raises CompileError."""
     job = model.job
     pins = [a for m in job.modules for a in addresses_of(job, SupplyIn, m.id)]
+    findings = port_findings(job)
     if job.modules and not pins:
-        told = stage_findings(model) or [tell("power.no_supply_needed", "")]
-        return PowerFound("power", {}, tuple(sorted(told, key=lambda f: ORDER.index(f.severity))))
+        findings += stage_findings(model) or [tell("power.no_supply_needed", "")]
+        return PowerFound("power", {}, tuple(sorted(findings, key=lambda f: ORDER.index(f.severity))))
     if not pins:
-        none = tell("power.no_module", "")
-        return PowerFound("power", {}, (none,))
-    findings: list[Finding] = []
+        return PowerFound("power", {}, (*findings, tell("power.no_module", "")))
     details: list[SupplyDetail] = []
     for pin in pins:
         found = _supply_of(model, pin)
@@ -142,21 +142,22 @@ def _supply_of(model: Model, pin: str) -> tuple[Link, str] | Finding:
         return tell("power.no_supply", pin, words)
     if len(links) > 1:
         return tell("power.two_supplies", pin, words)
-    rails = [a for a in links[0].starts if isinstance(job.terminal(a), Rail)]
+    rail_at = rail_of(job, links[0])
     what = _swapped(job, links[0], pin)
     if what:
         return tell("power.swapped", pin, words | {"what": what})
-    if len(rails) != 1:
+    turned = rail_at in links[0].at("back") and not any(does(s, Does.SEPARATES) for s in links[0].sections)
+    if not rail_at or turned:
         return tell("power.no_rail", pin, words)
-    rail, working = job.terminal(rails[0]), job.working_state()
+    rail, working = job.terminal(rail_at), job.working_state()
     assert rail is not None
-    words["rail"] = job.label(rails[0])
+    words["rail"] = job.label(rail_at)
     if not alive(rail, working):
         return tell("power.dead_rail", pin, words)
     switched = any(does(s, Does.SWITCHES) for s in links[0].sections)
     if switched and working and not model.powered(working, pin):
         return tell("power.switched_off", pin, words)
-    return links[0], rails[0]
+    return links[0], rail_at
 
 
 def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
@@ -270,7 +271,9 @@ class _Supply:
         solved = net.whole(net.cases(samples, *cases))
         at_pin = split(solved.v(net.node(self.pin), net.reference(self.pin)), len(cases))
         used = samples[rail.parameter("used")]
-        from_rail = [np.asarray(i) + used for i in split(net.terminal_current(solved, self.rail), len(cases))]
+        # a rail below its return takes its current in
+        way = np.where(samples[rail.parameter("voltage")] < 0, -1.0, 1.0)
+        from_rail = [way * i + used for i in split(net.terminal_current(solved, self.rail), len(cases))]
         at_rail = split(solved.v(net.node(self.rail), net.reference(self.rail)), len(cases))
         loud = drawn_by(self.outputs, samples, at_rail[1])
         from_rail[1] = from_rail[1] + loud

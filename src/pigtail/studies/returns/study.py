@@ -57,7 +57,11 @@ def study_returns(model: Model) -> ReturnsFound:
     netlist = model.netlist()
     if findings:
         return ReturnsFound("returns", {}, tuple(findings))
-    findings += _driven_grounds(model.papers)
+    findings += [*_driven_grounds(model.papers), *_bridged(job)]
+    feeds = [x for x in feeds if _plays(model, x)]
+    if not feeds:
+        findings += [tell("returns.silent", ""), *_own_parts(model)]
+        return ReturnsFound("returns", {}, tuple(sorted(findings, key=lambda f: ORDER.index(f.severity))))
     studies = [_Buzz(netlist, link) for link in feeds]
     numbers = [s.study() for s in studies]
     every = range(len(feeds))
@@ -68,9 +72,7 @@ def study_returns(model: Model) -> ReturnsFound:
     findings.append(_judge(job, "returns.quiet", studies[worst], chosen))
     if studies[lifting].ground != "0":
         findings.append(_judge(job, "returns.shared_ground", studies[lifting], chosen))
-    for link in job.links:
-        if link.purpose is Purpose.RETURN:
-            findings += study_parts(model, link, "returns")
+    findings += _own_parts(model)
     findings.sort(key=lambda f: ORDER.index(f.severity))
     return ReturnsFound("returns", {f"returns.{k}": v for k, v in chosen.items()}, tuple(findings), detail)
 
@@ -84,14 +86,67 @@ def _sink(job: Job, link: Link) -> str | None:
     return next(ends, None) if driven else None
 
 
+def _plays(model: Model, link: Link) -> bool:
+    """Whether anything is played over a feed in the working state, besides which bursts could be heard: its outputs give something, and
+    what they are part of has the volts it needs."""
+    working, job = model.job.working_state(), model.job
+    outputs = [a for a in link.starts if isinstance(job.terminal(a), AudioOut)]
+    if not working:
+        return True
+    pins = [
+        p for a in outputs for p in addresses_of(job, SupplyIn, a.partition(".")[0]) if supply_links(job, p)
+    ]
+    least = [getattr(job.terminal(p), "minimum", None) for p in pins]
+    enough = all(
+        low is None or model.volts(working, p) >= low.nominal for p, low in zip(pins, least, strict=True)
+    )
+    return not outputs or (enough and any(model.gives(working, a) for a in outputs))
+
+
+def _own_parts(model: Model) -> list[Finding]:
+    """The findings about the parts of the returns themselves."""
+    return [
+        f
+        for link in model.job.links
+        if link.purpose is Purpose.RETURN
+        for f in study_parts(model, link, "returns")
+    ]
+
+
 def _loudness(buzz: Estimate) -> float:
     return float("inf") if buzz.value is None else buzz.high
 
 
 def return_choices(job: Job, module_id: str) -> list[Link]:
-    """Returns of a module that may be lifted or left out: all but the one its supply current needs."""
-    needed = {return_address(job, p) for p in addresses_of(job, SupplyIn, module_id)}
-    return [x for x in return_links(job, module_id) if not any(j.terminal in needed for j in x.joins)]
+    """Returns of a module that may be lifted or left out: all but the one its supply current needs, which goes home by itself where
+    the supply is separate."""
+    needed = (
+        set()
+        if _separate(job, module_id)
+        else {return_address(job, p) for p in addresses_of(job, SupplyIn, module_id)}
+    )
+    audio = {return_address(job, a) for k in (AudioIn, AudioOut) for a in addresses_of(job, k, module_id)}
+    links = [x for x in return_links(job, module_id) if not any(j.terminal in needed for j in x.joins)]
+    return sorted(links, key=lambda x: any(j.terminal in audio for j in x.joins))  # that of the music last
+
+
+def _separate(job: Job, module_id: str) -> bool:
+    """Whether all that feeds a module comes over converters whose two sides are separate."""
+    links = [x for p in addresses_of(job, SupplyIn, module_id) for x in supply_links(job, p)]
+    return bool(links) and all(any(does(s, Does.SEPARATES) for s in x.sections) for x in links)
+
+
+def _bridged(job: Job) -> list[Finding]:
+    """The modules of a separate supply that more than one return joins with the host all the same."""
+    found = []
+    for module in job.modules:
+        home = [
+            x for x in return_links(job, module.id) if any(j.terminal.startswith(f"{HOST}.") for j in x.joins)
+        ]
+        if len(home) > 1 and _separate(job, module.id):
+            words = {"module": module.name, "links": " and ".join(x.name.lower() for x in home)}
+            found.append(tell("returns.bridged", module.id, words))
+    return found
 
 
 def _missing_returns(job: Job) -> list[Finding]:
@@ -169,7 +224,8 @@ class _Buzz:
         net = self.netlist
         out, back = net.node(self.sink), net.reference(self.sink)
         heard = self.silence | {"burst_drive": 1.0}
-        played = dict.fromkeys(self.silence, 1.0) | self.others | {"burst_drive": 0.0}
+        # a supply that may not do for the module is judged in Power: the programme beside which a burst is heard plays
+        played = dict.fromkeys(self.silence, 1.0) | self.others | {"burst_drive": 0.0, "awake": 1.0}
         batch = net.cases(samples, heard, played)
         size = next(iter(batch.values())).size // 2
         hertz = np.repeat([BURST_HZ, REFERENCE_HZ], size)[:, None]

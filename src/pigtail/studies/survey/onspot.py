@@ -43,6 +43,8 @@ INPUT_DC_STOP_V, INPUT_DC_WATCH_V = 2.0, 0.1
 OUTPUT_DC_STOP_V, OUTPUT_DC_WATCH_V = 4.0, 0.02
 RUNG_OHM, APART_OHM = 1.0, 1e6
 GROUND_APART_V = 0.02
+#: What carries so much of its voltage as AC lies before a rectifier.
+AC_PART = 0.5
 RIPPLE_PART = 0.02
 HOT_C, WARM_C = 105.0, 70.0
 RAIL_PART = 0.1
@@ -280,6 +282,8 @@ def _ac(job: Job, reading: Reading) -> Finding:
     terminal = job.terminal(reading.point)
     volts = reading.value.nominal
     wanted = expected(job, reading)
+    if isinstance(terminal, Rail) and terminal.voltage and volts > AC_PART * abs(terminal.voltage.nominal):
+        return _about(job, reading, "survey.rail_is_ac")
     if isinstance(terminal, Rail) and wanted and volts > wanted.high:
         return _about(job, reading, "survey.ripple", wanted.high)
     if isinstance(terminal, Return) and plain(reading) and volts > GROUND_APART_V:

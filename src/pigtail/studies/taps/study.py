@@ -12,6 +12,7 @@ from pathlib import Path
 
 import msgspec
 
+from pigtail.catalogue.topologies import Does, does
 from pigtail.job.ask import Ask, in_words
 from pigtail.job.chain import trait
 from pigtail.job.document import (
@@ -45,13 +46,18 @@ class Want(msgspec.Struct, frozen=True):
 
 
 class Wrong(msgspec.Struct, frozen=True):
-    """A trait that makes a point a wrong choice for some wants, how bad, and what is said."""
+    """A trait that makes a point a wrong choice for some wants, how bad, and what is said.
+
+    tamed_by: what a network does that makes it serve all the same, and what is then said, as a catch.
+    """
 
     trait: Trait
     wants: tuple[str, ...]
     code: str
     severity: Severity
     says: str
+    tamed_by: tuple[Does, ...] = ()
+    tamed: str = ""
 
 
 class _TapTable(msgspec.Struct, frozen=True):
@@ -137,12 +143,14 @@ def _used(job: Job, measured: Job, address: str, key: str) -> list[Finding]:
     for want in _served(job, address, terminal, key):
         for wrong in table().wrong:
             if want in wrong.wants and trait(measured, terminal, wrong.trait) is True:
+                tamed = _tamed(job, address, wrong)
+                severity, says = (Severity.WATCH, wrong.tamed) if tamed else (wrong.severity, wrong.says)
                 found.append(
                     Finding(
                         wrong.code,
-                        wrong.severity,
+                        severity,
                         address,
-                        wrong.says.format(name=job.label(address)),
+                        says.format(name=job.label(address)),
                         why=wrong.trait.value,
                     )
                 )
@@ -159,6 +167,12 @@ def _used(job: Job, measured: Job, address: str, key: str) -> list[Finding]:
     elif not found:
         found.append(tell("tap.confirmed", address, {"name": job.label(address)}))
     return found
+
+
+def _tamed(job: Job, address: str, wrong: Wrong) -> bool:
+    """Whether every link that starts at a point goes through a network that makes it serve all the same."""
+    starting = [x for x in job.links if address in x.starts]
+    return bool(starting) and all(any(does(s, *wrong.tamed_by) for s in x.sections) for x in starting)
 
 
 def _served(job: Job, address: str, terminal: AnyTerminal, key: str) -> tuple[str, ...]:
