@@ -19,7 +19,7 @@ from pigtail.units import Basis, Known
 
 WORDS = {k: f"<{k}>" for k in (
     "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
-    "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own_db", "link", "stage",
+    "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own", "low_corner", "link", "stage",
     "where", "when", "converter", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
 )}  # fmt: skip
 CODES = sorted(judgements())

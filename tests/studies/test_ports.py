@@ -163,7 +163,7 @@ def test_the_build_is_never_good_beside_what_is_open() -> None:
     """It names the stations that say stop, or, where none does, those that are still open."""
     stopped = {f.code: f for f in study_job(plus_and_minus_changed()).findings}
     assert stopped["build.stopped"].severity is STOP
-    assert "Power say" in stopped["build.stopped"].sentence
+    assert "stopped by Power." in stopped["build.stopped"].sentence
     waiting = {f.code: f for f in study_job(pad()).findings}
     assert waiting["build.waits"].severity is Severity.UNKNOWN
     assert "build.stopped" not in waiting

@@ -31,7 +31,7 @@ from pigtail.studies.findings import Finding
 from pigtail.studies.level.aim import has_own_dc
 from pigtail.studies.level.study import twin_of
 from pigtail.units import Basis, Known, format_quantity, marking
-from pigtail.units.series import step
+from pigtail.units.series import nearest, step
 
 #: A bleed, a supply for a power stage and a larger mixing resistor, as they are usually tried.
 BLEED_OHM = 220e3
@@ -39,6 +39,8 @@ SUPPLIES_V = (9.0, 12.0, 18.0, 24.0)
 DECADE = 24
 #: Series resistors of a pad that stands at the source itself [Ω].
 PAD_FIRST_OHM = (10e3, 2.2e3)
+#: The smallest series resistor that an output is loaded with [Ω].
+LEAST_SERIES_OHM = 1e3
 Fix = tuple[str, Edit]
 
 
@@ -119,6 +121,9 @@ def _label(new: Link, index: int, name: str) -> str:
 def _level(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
     pad = _at(link, Does.PADS)
     level = _free(link, Task.LEVEL, Does.PADS)
+    knob = _free(link, Task.KNOB)
+    if knob is not None and (turned := fit_volume(job, link)) != link:
+        yield _put(f"the volume control at {_part(turned, *knob):.0%} of its turn", turned)
     loud = finding.value is not None and (finding.value > 0 or finding.code in TOO_STRONG)
     if level is not None and (fitted := fit_pad(job, link)):
         yield _put(_label(fitted, *level), fitted)
@@ -205,11 +210,34 @@ def _load(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 
 def _treble(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     series = _free(link, Task.SERIES, Does.PADS)
-    if series is None:
-        return
-    lighter = with_part(link, *series, step(_part(link, *series), by=-DECADE // 2))
-    if fitted := fit_pad(job, lighter):
-        yield _put(_label(fitted, *series), fitted)
+    if series is not None:
+        lighter = with_part(link, *series, step(_part(link, *series), by=-DECADE // 2))
+        if fitted := fit_pad(job, lighter):
+            yield _put(_label(fitted, *series), fitted)
+    for by, words in ((DECADE, "a tenth"), (2 * DECADE, "a hundredth")):
+        lighter = _lighter(link, by)
+        if lighter != link:
+            fitted = fit_coupling(job, fit_pad(job, lighter) or lighter)
+            yield _put(f"all its series resistors at {words}", fitted)
+
+
+def _lighter(link: Link, by: int) -> Link:
+    """The feed with the resistors in the way of the signal, and those of its pads, so many steps of E24 smaller, none under 1 kΩ."""
+    for index, section in enumerate(link.sections):
+        shape = topology(section.topology)
+        ratio = 1.0
+        for rule in shape.bought():
+            if rule.role in (Task.SERIES, Task.APART) and not _locked(link, index, rule.name):
+                now = _part(link, index, rule.name)
+                smaller = max(step(now, by=-by), LEAST_SERIES_OHM)
+                if smaller < now:
+                    ratio = smaller / now
+                    link = with_part(link, index, rule.name, smaller)
+            elif rule.role is Task.LEVEL and ratio < 1.0 and not _locked(link, index, rule.name):
+                link = with_part(
+                    link, index, rule.name, nearest(_part(link, index, rule.name) * ratio, "E24")
+                )
+    return link
 
 
 def _tap(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
@@ -284,6 +312,13 @@ def _quieter(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
         for by in (-DECADE // 2, -DECADE):
             less = with_part(link, *gain, step(_part(link, *gain), by=by))
             yield _put(f"less gain: {_label(less, *gain)}", less)
+    if _at(link, Does.PADS) is None and (at := _at(link, Does.TURNS)) is not None:
+        for r1, words in ((10e3, "10 dB"), (33e3, "20 dB")):
+            before = padding().section(r1=r1, r2=4.7e3 if r1 < 20e3 else 3.6e3)
+            sections = (*link.sections[:at], before, *link.sections[at:])
+            yield _put(
+                f"a pad of {words} before the volume control", fit_volume(job, rejoined(job, link, sections))
+            )
 
 
 def _power(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:

@@ -274,7 +274,7 @@ def _improvement(finding: Finding, before: Study, after: Study, name: str) -> tu
         return None
     gain = _gain(old, new, judgements().get(finding.judgement))
     told = old is not None and old.value is not None and new is not None
-    a_step = old is not None and old.unit in ("dB", "dBV") and gain >= CLEAR_STEP_DB
+    a_step = old is not None and old.unit in ("dB", "dBV", "dB SPL") and gain >= CLEAR_STEP_DB
     if (told and gain <= 0.0) or not (lifted or a_step):
         return None
     return -ORDER.index(after.verdict) + (0 if lifted else 1), -gain

@@ -212,7 +212,7 @@ def _judge(model: Model, detail: FeedDetail) -> list[Finding]:
     ends = [0.0] if target.value is None else [target.low, target.value, target.high]
     told = max(ends, key=lambda x: abs(x - middle))
     quiet = told < middle
-    shown = ("most_w", "wanted_w", "supply_needed_v", "power_w", "over_own_db")
+    shown = ("most_w", "wanted_w", "supply_needed_v", "power_w")
     words: dict[str, str] = {k: n[k].short() for k in shown if k in n}
     over = n["over_own_db"].value if "over_own_db" in n else 0.0
     words |= {
@@ -226,13 +226,27 @@ def _judge(model: Model, detail: FeedDetail) -> list[Finding]:
         "source": job.label(detail.sources[0]),
         "side": "quiet" if quiet else "loud",
         "way": ("under" if told < 0 else "over") if sink.use is Use.LINE else "below" if quiet else "above",
-        "turn": "it is turned up further than for the other sources"
-        if quiet
-        else "the volume control stands near its foot, or a pad brings it down",
+        "turn": _turn(detail.sink, quiet=quiet),
+        "low_corner": _low_corner(n["low_cut_hz"]),
+        "over_own": format_quantity(abs(over or 0.0), "dB"),
         "polarity": _polarity(n),
     }
     found = judge_all("level", n, detail.link, words, _traits(model, link, sink))
     return [*found, *_hazards(job, link, detail)]
+
+
+def _turn(sink: str, *, quiet: bool) -> str:
+    """What a level beside what is wanted means at an input: of the host, which has a volume control, or of a module."""
+    if sink.startswith(f"{HOST}."):
+        up = "it is turned up further than for the other sources"
+        return up if quiet else "the volume control stands near its foot, or a pad brings it down"
+    return "what it passes on is that much quieter" if quiet else "a pad brings it down"
+
+
+def _low_corner(corner: Estimate) -> str:
+    """Where the bass falls off, in words; what has no capacitor in its way has no corner that matters."""
+    below = corner.value is not None and corner.value < 1.0
+    return "below 1 Hz" if below else f"at {corner.short()}"
 
 
 def _traits(model: Model, link: Link, sink: AudioIn) -> set[str]:

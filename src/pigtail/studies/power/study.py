@@ -165,7 +165,11 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
     job = model.job
     on = [s for s in job.host.states if model.powered(s.id, pin)]
     idle = [s for s in on if s.kind in (Mode.OFF, Mode.STANDBY)]
-    words = {"rail": job.label(rail), "link": link.name, "states": "; ".join(s.name for s in idle or on)}
+    words = {
+        "rail": job.label(rail),
+        "link": link.name,
+        "states": " and ".join(f"“{s.name}”" for s in idle or on),
+    }
     if idle:
         drains = job.host.supply is SupplyClass.BATTERY
         words["consequence"] = " and empties the battery" if drains else ""
@@ -173,7 +177,10 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
     elsewhere = playing_for_nothing(model, pin, on)
     if elsewhere:
         module = job.device(pin.partition(".")[0])
-        words |= {"states": "; ".join(s.name for s in elsewhere), "module": module.name if module else pin}
+        words |= {
+            "states": " and ".join(f"“{s.name}”" for s in elsewhere),
+            "module": module.name if module else pin,
+        }
         return [tell("power.every_source", pin, words)]
     return [tell("power.states", pin, words)] if on else []
 
