@@ -52,7 +52,8 @@ class Estimate(msgspec.Struct, frozen=True):
         """Value with its spread, or “unknown”."""
         if self.value is None:
             return "unknown"
-        return format_spread(*(_told(x, self.unit) for x in (self.value, self.low, self.high)), self.unit)
+        value, low, high = (_told(x, self.unit) for x in (self.value, self.low, self.high))
+        return format_spread(value, low, high, self.unit)
 
     def short(self) -> str:
         """Value alone, or “?”."""
