@@ -24,11 +24,15 @@ SIMULATOR = shutil.which("ngspice")
 HERTZ = (10.0, 100.0, 1000.0, 10e3, 100e3)
 
 
-def simulate(text: str, nodes: list[str], folder: Path) -> tuple[dict[str, float], np.ndarray]:
-    """Operating point by name and AC [F, nodes] of a deck, by the simulator."""
+def simulate(
+    text: str, nodes: list[str], folder: Path, sweep: str = "dec 1 10 100k"
+) -> tuple[dict[str, float], np.ndarray]:
+    """Operating point by name and AC [F, nodes] of a deck over a sweep, by the simulator."""
     deck, out = folder / "deck.cir", folder / "ac.txt"
     wanted = " ".join(f"v({n})" for n in nodes)
-    control = f".control\nop\nprint all\nac dec 1 10 100k\nset wr_singlescale\nwrdata {out} {wanted}\nquit\n.endc\n.end\n"
+    control = (
+        f".control\nop\nprint all\nac {sweep}\nset wr_singlescale\nwrdata {out} {wanted}\nquit\n.endc\n.end\n"
+    )
     body = re.sub(r"^\.(op|ac|print|end)\b.*\n", "", text, flags=re.MULTILINE)
     deck.write_text(body + control)
     done = subprocess.run(

@@ -31,6 +31,8 @@ NOISE_HZ = np.sort(np.append(np.geomspace(20.0, 20e3, 16), REFERENCE_HZ))
 CORE_HZ = 20.0
 #: Where a hump is looked for [Hz], 1 kHz first: it matters where it is heard, or moves a cone.
 PEAK_HZ = np.concatenate([[REFERENCE_HZ], np.geomspace(1.0, 200.0, 47), np.geomspace(5e3, 20e3, 8)])
+#: Frequencies about the highest of those, from one of them to the next [1].
+AROUND = np.geomspace(0.89, 1.12, 9)
 BUILDS = 400
 
 
@@ -167,7 +169,10 @@ def _peak(feed: Feed) -> dict[str, Estimate]:
 
     def solve(samples: Samples) -> dict[str, Array]:
         h = np.abs(feed.transfer(samples, PEAK_HZ))
-        return {"peak_db": 20 * np.log10(np.maximum(h.max(axis=1), 1e-15) / np.maximum(h[:, 0], 1e-15))}
+        coarse = PEAK_HZ[1:][h[:, 1:].argmax(axis=1)]
+        fine = np.abs(feed.transfer(samples, coarse[:, None] * AROUND))
+        most = np.maximum(h.max(axis=1), fine.max(axis=1))
+        return {"peak_db": 20 * np.log10(np.maximum(most, 1e-15) / np.maximum(h[:, 0], 1e-15))}
 
     return estimate(feed.inputs, solve, {"peak_db": Wanted("dB", "the hump in the response")}, pulled=PULLED)
 
