@@ -17,6 +17,7 @@ from pigtail import edits
 from pigtail.advice.found import School
 from pigtail.advice.level_remedies import level_fixes, part_fixes
 from pigtail.advice.proposing import propose_plan
+from pigtail.catalogue.kinds import adapter_kinds
 from pigtail.catalogue.topologies import Does, does, first, plain, those
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import (
@@ -393,8 +394,9 @@ def _own_supply(job: Job, finding: Finding) -> Iterator[Attempt]:
         return
     for link in job.links:
         if link.purpose is Purpose.SUPPLY and pin_of(job, link):
-            label = f"a 5 V 1 A adapter of its own{_whose(job, link)}"
-            yield Attempt(label, partial(own_adapter, link_id=link.id))
+            for kind in adapter_kinds():
+                label = f"{kind.summary}{_whose(job, link)}"
+                yield Attempt(label, partial(own_adapter, link_id=link.id, key=kind.key))
 
 
 def _module_named(job: Job, link: Link) -> str:

@@ -113,11 +113,25 @@ def host_kinds() -> tuple[Listed, ...]:
 
 def make_module(key: str, module_id: str = "module") -> Module:
     """A module of a kind with its typical values; raises CatalogueError."""
-    raw = _raw("modules.toml").get(key)
+    return _made("modules.toml", "module", key, module_id)
+
+
+def _made(file: str, what: str, key: str, module_id: str) -> Module:
+    raw = _raw(file).get(key)
     if raw is None:
-        raise CatalogueError("module", key, list(_raw("modules.toml")))
+        raise CatalogueError(what, key, list(_raw(file)))
     made = {k: v for k, v in _device(raw).items() if k != "summary"}
     return msgspec.convert({**made, "id": module_id, "kind": key}, Module)
+
+
+def adapter_kinds() -> tuple[Listed, ...]:
+    """The adapters of the catalogue, which supply a module beside the host."""
+    return tuple(Listed(k, r["name"], r["summary"]) for k, r in _raw("adapters.toml").items())
+
+
+def make_adapter(key: str, module_id: str) -> Module:
+    """An adapter as a device of a job, its values typical; raises CatalogueError."""
+    return _made("adapters.toml", "adapter", key, module_id)
 
 
 def make_host(key: str, name: str = "") -> Host:

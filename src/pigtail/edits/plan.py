@@ -5,22 +5,19 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from pigtail import edits
+from pigtail.catalogue.kinds import make_adapter
 from pigtail.catalogue.topologies import Does, does, first, plain, topology
 from pigtail.edits.usual import NEAR_M, join, return_link
 from pigtail.job.document import (
     SIDE_PORTS,
     Job,
     Link,
-    Module,
     Part,
     Plus,
-    Rail,
-    Return,
     Section,
 )
 from pigtail.job.errors import EditError
 from pigtail.job.wiring import pin_of, rail_of, return_address, return_links
-from pigtail.units import Basis, Known
 
 
 def with_network(job: Job, link: Link, key: str) -> Link:
@@ -208,12 +205,8 @@ def turned_converter(job: Job, link_id: str, key: str) -> Job:
     return turned_round(set_converter(job, link_id, key), link_id)
 
 
-#: A small regulated adapter, as the listings have it.
-ADAPTER_V, ADAPTER_A = 5.0, 1.0
-
-
-def own_adapter(job: Job, link_id: str) -> Job:
-    """Edit: supply a module from a small regulated adapter of its own, whose minus is joined to the host by the module's return alone.
+def own_adapter(job: Job, link_id: str, key: str) -> Job:
+    """Edit: supply a module from an adapter of the catalogue of its own, whose minus is joined to the host by the module's return alone.
 
     Raises EditError for a link that feeds no supply pin.
     """
@@ -221,21 +214,7 @@ def own_adapter(job: Job, link_id: str) -> Job:
     pin = pin_of(job, link)
     if not pin:
         raise EditError(f"{link.name} feeds no supply pin", value=link_id)
-    adapter = Module(
-        id=edits.free_id(job, "adapter"),
-        name="Adapter of its own",
-        kind="adapter",
-        terminals=(
-            Rail(
-                id="plus", name="5 V", return_to="minus",
-                voltage=Known.of(ADAPTER_V, "V", Basis.TYPICAL, tolerance=0.04, source="catalogue"),
-                resistance=Known.of(0.15, "Ω", Basis.TYPICAL, tolerance=0.5, source="catalogue"),
-                limit=Known.of(ADAPTER_A, "A", Basis.TYPICAL, source="catalogue"),
-                used=Known.of(0.0, "A", Basis.TYPICAL, source="catalogue"),
-            ),
-            Return(id="minus", name="minus", star=True),
-        ),
-    )  # fmt: skip
+    adapter = make_adapter(key, edits.free_id(job, "adapter"))
     job = edits.add_module(job, adapter)
     rail, minus = f"{adapter.id}.plus", f"{adapter.id}.minus"
     changed = reconverted(job, rerailed(job, link, rail), first("supply", Does.CONDUCTS).key)
