@@ -10,13 +10,14 @@ from collections.abc import Callable
 
 import pytest
 from msgspec.structs import replace
-from test_joined import found, rejoined_to
+from test_joined import found, rejoined_to, sender
 from test_supplies import read, supplied
 
 from feeds import hall, known, pad, through, with_sections
 from pigtail import edits
 from pigtail.advice.remedies import advised
 from pigtail.catalogue.topologies import topology
+from pigtail.edits.host import set_trait
 from pigtail.edits.plan import set_converter
 from pigtail.edits.usual import return_link
 from pigtail.job.document import AudioOut, Function, Job, Purpose, Trait
@@ -195,3 +196,38 @@ def test_an_electrolytic_that_leaks_is_made_a_film_one(bias: float) -> None:
         assert after[finding.judgement].severity is Severity.GOOD
         assert after["level.bass"].severity is not FIX
     assert leaking
+
+
+def from_a_speaker(*sections: str, trait: Trait | None = None) -> Job:
+    """A transmitter at the speaker output of a receiver-amplifier, through networks."""
+    job = sender(False)
+    feed = next(x for x in job.links if x.at("out") == ("m.in_left",))
+    job = with_sections(
+        rejoined_to(job, feed.id, feed.joins[0].port, "host.speaker_left"),
+        feed.id,
+        *(topology(s).section() for s in sections),
+    )
+    return job if trait is None else set_trait(job, "host.speaker_left", trait, True)
+
+
+@pytest.mark.parametrize(
+    ("sections", "trait", "code", "severity"),
+    [
+        (("wire",), None, "tap.power_output", FIX),
+        (("series",), None, "tap.power_output", FIX),
+        (("pad",), None, "tap.power_output", WATCH),
+        (("pad", "capacitor"), None, "tap.power_output", WATCH),
+        (("pad",), Trait.BRIDGE_TIED, "tap.bridge_tied", STOP),
+        (("capacitor", "transformer"), Trait.BRIDGE_TIED, "tap.bridge_tied", WATCH),
+    ],
+)  # fmt: skip
+def test_a_power_output_brought_down_is_a_catch_and_no_mistake(
+    sections: tuple[str, ...], trait: Trait | None, code: str, severity: Severity
+) -> None:
+    """Padded, or for one side of a bridge behind a transformer; a pad does not tame a bridge."""
+    told = [
+        f
+        for f in study_job(from_a_speaker(*sections, trait=trait)).findings
+        if f.code == code and f.subject == "host.speaker_left"
+    ]
+    assert [f.severity for f in told] == [severity]

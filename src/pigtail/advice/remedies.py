@@ -65,6 +65,7 @@ WRONG_PAD = (
 #: What an arrangement of the returns does to the burst.
 HEAVIER = "Less drop in that conductor."
 LIFTED = "No loop, but all of the supply return's drop is heard."
+LIFTED_ALONE = "The only way home made weaker: whatever runs in it drops more."
 LEFT_OUT = "One return only: all of its drop is heard."
 CLOSED = "The burst divides between the two again."
 
@@ -440,7 +441,11 @@ def _return_candidates(job: Job) -> Iterator[Attempt]:
             if not any(does(s, Does.LIFTS) for s in link.sections):
                 lifted = (first("return", Does.LIFTS).section(),)
                 edit = partial(edits.set_sections, link_id=link.id, sections=lifted)
-                yield Attempt(f"lift the {link.name.lower()} with 10 Ω", edit, LIFTED)
+                yield Attempt(
+                    f"lift the {link.name.lower()} with 10 Ω",
+                    edit,
+                    LIFTED if len(links) > 1 else LIFTED_ALONE,
+                )
             else:
                 edit = partial(edits.set_sections, link_id=link.id, sections=(plain(),))
                 yield Attempt(f"close the {link.name.lower()} with a plain wire", edit, CLOSED)

@@ -52,19 +52,19 @@ class Estimate(msgspec.Struct, frozen=True):
         """Value with its spread, or “unknown”."""
         if self.value is None:
             return "unknown"
-        value, low, high = (_told(x, self.unit) for x in (self.value, self.low, self.high))
+        value, low, high = (as_told(x, self.unit) for x in (self.value, self.low, self.high))
         return format_spread(value, low, high, self.unit)
 
     def short(self) -> str:
         """Value alone, or “?”."""
-        return "?" if self.value is None else format_quantity(_told(self.value, self.unit), self.unit)
+        return "?" if self.value is None else format_quantity(as_told(self.value, self.unit), self.unit)
 
 
 #: What is less than this is no voltage and no current that anyone could tell [V, A].
 NOUGHT = 1e-9
 
 
-def _told(value: float, unit: str) -> float:
+def as_told(value: float, unit: str) -> float:
     """A value as it is told: what only leaks through the insulation is nought. In the [unit]."""
     return 0.0 if unit in ("V", "A") and abs(value) < NOUGHT else value
 

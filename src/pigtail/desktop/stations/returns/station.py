@@ -16,6 +16,7 @@ from pigtail.desktop.tables import Cell, RowsModel, make_table
 from pigtail.desktop.wants import answer
 from pigtail.edits.change import Change
 from pigtail.job.document import HOST, Job
+from pigtail.model.estimate import as_told
 from pigtail.service import services
 from pigtail.studies.returns.found import ReturnsFound
 from pigtail.units import format_quantity
@@ -24,6 +25,11 @@ if TYPE_CHECKING:
     from pigtail.advice.found import School
     from pigtail.studies.found import Studies
     from pigtail.studies.returns.found import Branch
+
+
+def _shown(value: float, unit: str) -> str:
+    """A current or a voltage as it is told: what only leaks is nought."""
+    return format_quantity(as_told(value, unit), unit)
 
 
 class LoopMap(Painting):
@@ -40,9 +46,7 @@ class LoopMap(Painting):
         if study.detail is None:
             self.describe("No return network yet")
             return
-        branches = "; ".join(
-            f"{b.words} {format_quantity(abs(b.current), 'A')}" for b in study.detail.branches
-        )
+        branches = "; ".join(f"{b.words} {_shown(abs(b.current), 'A')}" for b in study.detail.branches)
         self.describe(
             f"Returns in a burst: {branches}; left at the input {study.numbers['returns.buzz_dbv'].short()}"
         )
@@ -59,7 +63,7 @@ class LoopMap(Painting):
                 align=Align.AlignCenter,
             )
             return
-        words = f"A burst of {format_quantity(detail.burst_a, 'A')} finds its way back"
+        words = f"A burst of {_shown(detail.burst_a, 'A')} finds its way back"
         say(painter, QRectF(box.left(), box.top(), box.width(), 16), words, bold=True, px=12)
         width = min(190.0, box.width() * 0.28)
         area = box.adjusted(0, 24, 0, 0)
@@ -103,8 +107,8 @@ class LoopMap(Painting):
         thick = 2.0 + 7.0 * share
         inside = branch.start.partition(".")[0] == branch.end.partition(".")[0]
         numbers = (
-            f"{format_quantity(abs(branch.current), 'A')} · {format_quantity(branch.resistance, 'Ω')}"
-            f" · {format_quantity(abs(branch.drop), 'V')}"
+            f"{_shown(abs(branch.current), 'A')} · {format_quantity(branch.resistance, 'Ω')}"
+            f" · {_shown(abs(branch.drop), 'V')}"
         )
         if not inside:
             wire(painter, [a, b], width=thick)
@@ -125,8 +129,8 @@ class LoopMap(Painting):
             if side > 0
             else QRectF(deep.x() - 6 - room, middle - 16, room, 32)
         )
-        drop = f"{format_quantity(branch.resistance, 'Ω')} · {format_quantity(abs(branch.drop), 'V')}"
-        lines = f"{format_quantity(abs(branch.current), 'A')}\n{drop}"
+        drop = f"{format_quantity(branch.resistance, 'Ω')} · {_shown(abs(branch.drop), 'V')}"
+        lines = f"{_shown(abs(branch.current), 'A')}\n{drop}"
         align = (Align.AlignLeft if side > 0 else Align.AlignRight) | Align.AlignVCenter
         say(painter, rect, lines, use="dim", px=10, align=align, wrap=True)
 
