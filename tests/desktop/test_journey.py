@@ -50,7 +50,7 @@ def test_the_demo_is_mended_changed_read_undone_saved_reopened_and_printed(
 ) -> None:
     """The whole journey of someone who starts with the demo."""
     bench.open_demo()
-    assert bench.verdicts() == {**GOOD, "power": "fix", "returns": "fix"}
+    assert bench.verdicts() == {**GOOD, "power": "fix", "returns": "fix", "build": "unknown"}
     assert bench.assembly.views.here == "power"
 
     assert take_remedies(bench) == ["Use a buck converter", "Use an isolated 9–36 V converter"]
