@@ -231,3 +231,10 @@ def test_a_power_output_brought_down_is_a_catch_and_no_mistake(
         if f.code == code and f.subject == "host.speaker_left"
     ]
     assert [f.severity for f in told] == [severity]
+
+
+def test_nothing_is_good_that_is_solved_with_a_wire_on_the_wrong_pad() -> None:
+    """Level and Returns say that nothing they tell holds; the clean twin is judged."""
+    verdicts = study_job(plus_and_minus_changed()).verdicts
+    assert verdicts["level"] is verdicts["returns"] is Severity.UNKNOWN
+    assert "returns.miswired" not in {f.code for f in study_job(straight()).findings}

@@ -9,10 +9,26 @@ from pigtail.job.document import Job
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Finding, Severity, Study
 from pigtail.studies.found import Studies
+from pigtail.studies.level.found import LevelFound
 from pigtail.studies.loom.found import LoomFound
 from pigtail.studies.register import REGISTER, entry
+from pigtail.studies.returns.found import ReturnsFound
 from pigtail.studies.wording import tell
 
+#: Wires on wrong pads, whatever else is solved with them.
+MISWIRED = frozenset(
+    f"power.{what}"
+    for what in (
+        "swapped",
+        "on_signal",
+        "pin_on_return",
+        "rail_on_return",
+        "rails_joined",
+        "foot_on_supply",
+        "reversed",
+        "stage_reversed",
+    )
+)
 #: What keeps hands off the iron.
 OPEN = (Severity.STOP, Severity.FIX, Severity.UNKNOWN)
 
@@ -20,7 +36,7 @@ OPEN = (Severity.STOP, Severity.FIX, Severity.UNKNOWN)
 def study_model(model: Model) -> Studies:
     """All studies of a model. Never raises for a job that passed its check: a plan that cannot be solved becomes a finding."""
     with np.errstate(all="ignore"):  # what is not finite becomes unknown
-        return Studies(_waiting(tuple(each.run(model) for each in REGISTER)))
+        return Studies(_waiting(_right_first(tuple(each.run(model) for each in REGISTER))))
 
 
 def _waiting(found: tuple[Study, ...]) -> tuple[Study, ...]:
@@ -36,6 +52,14 @@ def _waiting(found: tuple[Study, ...]) -> tuple[Study, ...]:
         _headed(s, waits) if isinstance(s, LoomFound) and s.findings[0].code != "build.no_links" else s
         for s in found
     )
+
+
+def _right_first(found: tuple[Study, ...]) -> tuple[Study, ...]:
+    """The studies of what a wire on a wrong pad is solved with all the same headed by that: nothing they tell holds before it is right."""
+    if not {f.code for s in found for f in s.findings} & MISWIRED:
+        return found
+    heard = (LevelFound, ReturnsFound)
+    return tuple(_headed(s, tell(f"{s.name}.miswired", "")) if isinstance(s, heard) else s for s in found)
 
 
 def _headed(study: Study, finding: Finding) -> Study:

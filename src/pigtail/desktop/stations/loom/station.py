@@ -134,10 +134,10 @@ class BuildStation(Station):
                 for p in build.parts
             ]
         )
-        bad = [name for name, v in studies.verdicts.items() if v.value in ("stop", "fix", "unknown")]
+        waits = build.findings[0].sentence if build.verdict.value in ("stop", "fix", "unknown") else ""
         self.words.setText(
-            f"Not ready to build: {', '.join(bad)} still open. The sheet lists the open questions."
-            if bad
+            f"{waits} The sheet lists the open questions."
+            if waits
             else "Ready to build. Take the readings on the sheet in their order; stop where one is out of range."
         )
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
 
 from pigtail.catalogue.topologies import Does, those, topologies, topology
 from pigtail.desktop import theme
@@ -41,7 +41,7 @@ class SupplyPicture(Painting):
         """Show a supply."""
         self.job, self.supply = job, supply
         if supply is None:
-            self.describe("No supply is planned yet")
+            self.describe("No supply reaches a module yet")
             return
         n = supply.numbers
         self.describe(
@@ -51,7 +51,7 @@ class SupplyPicture(Painting):
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         if self.job is None or self.supply is None:
-            say(painter, box, "No supply is planned yet.", use="dim", px=13, align=Align.AlignCenter)
+            say(painter, box, "No supply reaches a module yet.", use="dim", px=13, align=Align.AlignCenter)
             return
         link = self.job.link(self.supply.link)
         if link is None:
@@ -218,6 +218,11 @@ class PowerStation(Station):
         super().__init__()
         self.picture = SupplyPicture()
         self.converter, self.rail, self.module = QComboBox(), QComboBox(), QComboBox()
+        for combo in (self.converter, self.rail, self.module):
+            combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.rail.setSizePolicy(
+            QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed
+        )  # the longer of the two gives way
         for combo, name, accessible in (
             (self.module, "supplied", "Module whose supply is on view"),
             (self.converter, "converter", "Converter between rail and module"),
