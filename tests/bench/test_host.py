@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from pigtail.bench.host import OVERLOAD, StandInHost
+from pigtail.bench.host import OVERLOAD, BlownFuseError, StandInHost
 from pigtail.bench.truth import Joint, Offset, StandIn, check_stand_in, decode, encode, load, shipped
 from pigtail.job.derive import TooWeakError, source_impedance
 from pigtail.job.document import AudioOut, Function, Rail
@@ -127,17 +127,62 @@ def test_probes_in_the_air_and_on_one_point_read_nought(brindle: StandIn) -> Non
     assert settled(bare, Function.DIODE, red="host.j2_8", black="host.star") == OVERLOAD
 
 
-def test_a_current_meter_burdens_and_a_driven_current_shows_a_path(brindle: StandIn) -> None:
+def test_a_driven_current_shows_a_path(brindle: StandIn) -> None:
     """Half an ampere through the ground path leaves I·R along it."""
     host = StandInHost(brindle)
     volts = settled(
         host, Function.DC_VOLTS, red="host.input_return", black="host.star", state="off", current=0.5
     )
     assert volts == pytest.approx(0.5 * 0.18, abs=0.003)
-    through = settled(
-        host, Function.CURRENT, red="host.rec_left", black="host.input_return", state="aux", current=0.0
+
+
+def test_a_current_is_read_in_series_and_across_two_points_fuses_go(brindle: StandIn) -> None:
+    """In its own lead the rail shows what it gives; across it the meter's fuse goes, and the rail's, until new ones are put in."""
+    host = StandInHost(brindle)
+    rail = next(
+        a
+        for a in host.job.addresses()
+        if isinstance(t := host.job.terminal(a), Rail) and t.used and t.used.nominal
     )
-    assert abs(through) < 1e-3
+    terminal = host.job.terminal(rail)
+    assert isinstance(terminal, Rail)
+    assert terminal.used is not None
+    live = (terminal.states or tuple(s.id for s in host.job.host.states))[-1]
+    in_series = {"red": rail, "black": rail, "state": live}
+    assert settled(host, Function.CURRENT, **in_series) == pytest.approx(
+        terminal.used.nominal, rel=0.05, abs=2e-3
+    )
+    with pytest.raises(BlownFuseError):
+        settled(host, Function.CURRENT, red=rail, black="host.star")
+    assert abs(settled(host, Function.DC_VOLTS, red=rail, black="host.star")) < 0.5
+    with pytest.raises(BlownFuseError):
+        settled(host, Function.CURRENT, **in_series)
+    host.mend()
+    assert settled(host, Function.DC_VOLTS, red=rail, black="host.star") == pytest.approx(
+        terminal.voltage.nominal, rel=0.1
+    )  # type: ignore[union-attr]
+
+
+def test_a_rail_that_is_loaded_far_beyond_what_it_gives_blows_its_fuse(brindle: StandIn) -> None:
+    """By a clip of too few ohms; a load that it can give is its clean twin."""
+    host = StandInHost(brindle)
+    rail = next(
+        a
+        for a in host.job.addresses()
+        if isinstance(t := host.job.terminal(a), Rail) and t.limit and t.voltage
+    )
+    terminal = host.job.terminal(rail)
+    assert isinstance(terminal, Rail)
+    assert terminal.voltage is not None
+    assert terminal.limit is not None
+    full = terminal.voltage.nominal / terminal.limit.nominal
+    live = (terminal.states or tuple(s.id for s in host.job.host.states))[-1]
+    host.move(red=rail, black="host.star", state=live, load=2 * full)
+    host.overload()
+    assert not host.blown
+    host.move(load=full / 10)
+    host.overload()
+    assert host.blown == {rail}
 
 
 def test_a_driven_ground_is_held_away_while_the_host_has_power(brindle: StandIn) -> None:

@@ -48,6 +48,8 @@ def next_readings(job: Job, studies: Studies) -> tuple[Ask, ...]:
     for connector in connectors(job):
         rows = sweep(job, connector) if any(isinstance(t, Pin) for t in pins(job, connector)) else ()
         found += [r.settle for r in rows if r.settle is not None and isinstance(job.terminal(r.address), Pin)]
+    # a return that is the only one is confirmed by what is read against it
+    found = [m for m in found if m.against or m.in_series]
     first = {m.key: m for m in reversed(found)}
     return tuple(with_expected(job, m) for m in found if first[m.key] is m)
 
@@ -121,4 +123,5 @@ def _path(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
 def _at(job: Job, address: str, function: Function, reason: str) -> Ask:
     off = unplugged(job)
     state = off if function is Function.RESISTANCE else job.working_state()
-    return Ask(address, probe_against(job, address), state, function, reason)
+    against = "" if function is Function.CURRENT else probe_against(job, address)  # in series
+    return Ask(address, against, state, function, reason)

@@ -32,6 +32,15 @@ LEFT_OVER = 0.02
 ERRS_PART, NOISE_PART = 0.6, 0.1
 
 
+#: A rail's fuse goes from this many times what it can give; an ammeter's from these volts across it.
+BLOWS, TOUCH_V = 2.0, 0.3
+AMMETER = "ammeter"
+
+
+class BlownFuseError(RuntimeError):
+    """A fuse has gone: the meter's, since it was a short, before or now."""
+
+
 class Setting(msgspec.Struct, frozen=True):
     """Where things stand: host state, probes, what is played, what is clipped across or in series."""
 
@@ -58,6 +67,8 @@ class StandInHost:
         self._rng = np.random.default_rng(stand_in.seed)
         self._errs = {f: float(self._rng.uniform(-1, 1)) for f in Function}
         self._shown: dict[Function, float] = {}
+        #: What has no fuse any more: rails by their address, and the meter's own range for currents.
+        self.blown: set[str] = set()
 
     def move(self, **changes: Any) -> None:
         """Move the probes, switch the host, play something; the meter settles anew."""
@@ -86,6 +97,8 @@ class StandInHost:
 
     def _true(self, function: Function) -> float:
         s = self.setting
+        if function is Function.CURRENT and s.red in self.job.addresses():
+            return self._current()
         if s.red not in self.job.addresses() or s.black not in self.job.addresses() or s.red == s.black:
             return 0.0
         match function:
@@ -98,12 +111,37 @@ class StandInHost:
             case Function.DIODE:
                 volts = self._ohms() * DIODE_A
                 return volts if volts < MOST_DIODE_V else OVERLOAD
-            case Function.CURRENT:
-                return self._dc(self.meter.burden_ohm) / self.meter.burden_ohm
             case Function.FREQUENCY:
                 return self._frequency()
             case _:
                 return 23.0
+
+    def _current(self) -> float:
+        """What an ammeter in the opened lead of the red point shows [A]; between two points that volts stand between it is a short, and its
+        fuse goes, with that of the rail that fed it. Raises BlownFuseError."""
+        s, terminal = self.setting, self.job.terminal(self.setting.red)
+        if AMMETER in self.blown:
+            raise BlownFuseError
+        if s.black in self.job.addresses() and s.black != s.red:
+            if abs(self._dc(self.meter.dc_ohm)) > TOUCH_V:
+                rails = {a for a in (s.red, s.black) if isinstance(self.job.terminal(a), Rail)}
+                self.blown |= {AMMETER} | rails
+                raise BlownFuseError
+            return 0.0
+        given = terminal.used if isinstance(terminal, Rail) else None
+        return given.nominal if given is not None and self._alive(s.red) else 0.0
+
+    def overload(self) -> None:
+        """Blow the fuse of a rail that is loaded with far more than it can give, as by a clip of too few ohms."""
+        rail, load = self.job.terminal(self.setting.red), self.setting.load
+        if not isinstance(rail, Rail) or rail.voltage is None or rail.limit is None or load <= 0:
+            return
+        if self._alive(self.setting.red) and abs(rail.voltage.nominal) / load > BLOWS * rail.limit.nominal:
+            self.blown.add(self.setting.red)
+
+    def mend(self) -> None:
+        """New fuses everywhere."""
+        self.blown.clear()
 
     # -- circuits -------------------------------------------------------------------------------------------
 
@@ -132,8 +170,12 @@ class StandInHost:
 
     def powered(self) -> bool:
         """Whether any rail of the host is alive in this state."""
-        rails = [self.job.terminal(a) for a in addresses_of(self.job, Rail)]
-        return any(r is not None and alive(r, self.setting.state) for r in rails)
+        return any(self._alive(a) for a in addresses_of(self.job, Rail))
+
+    def _alive(self, address: str) -> bool:
+        """Whether a point has its volts in this state: what its papers say, and its fuse."""
+        terminal = self.job.terminal(address)
+        return terminal is not None and address not in self.blown and alive(terminal, self.setting.state)
 
     def _between(self) -> tuple[str, str]:
         return node_name(self.job, self.setting.red), node_name(self.job, self.setting.black)
@@ -156,6 +198,8 @@ class StandInHost:
         found = dict.fromkeys(switches, 0.0) if quiet else dict(switches)
         for address in self.job.addresses():
             terminal, node = self.job.terminal(address), node_name(self.job, address)
+            if address in self.blown:
+                found[f"{node}_present"] = 0.0
             if isinstance(terminal, AudioOut):
                 found[f"{node}_drive"] = self._drive(terminal)
             elif isinstance(terminal, Digital):

@@ -126,6 +126,8 @@ class ScpiMeter:
 
     def read(self, request: Ask) -> float:
         """One reading [unit of its function]; inf beyond the meter's range. Raises MeterError."""
+        if request.in_series and request.against:
+            raise MeterError("an ammeter between two points is a dead short; read current in series with one")
         with self._trouble():
             if self.stand_in:
                 self._prepare(request)
@@ -155,7 +157,8 @@ class ScpiMeter:
 
     def _prepare(self, request: Ask) -> None:
         """Put the stand-in's probes on their points and its host into the state."""
-        points = [a.partition(".")[2] for a in (request.point, request.against)]
+        ends = (request.point, request.point if request.in_series else request.against)
+        points = [a.partition(".")[2] for a in ends]
         if request.function is Function.HEARD and points[1] not in self._channels:
             points[1] = points[0]
         missing = [p for p in points if p not in self._channels]

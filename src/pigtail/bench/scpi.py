@@ -11,7 +11,8 @@ Of the host: `HOST:CATalog?` its points (channel, id, name); `HOST:STATe "id"` s
 `HOST:STATe:CATalog?`; `HOST:TONE hertz,level[,LEFT|RIGHT|BOTH]` plays a tone, level being a part of full scale, or volts
 into an input; `HOST:LOAD ohm` clips a resistor across, `HOST:SERies ohm` puts one behind the generator, `HOST:CURRent
 ampere` drives a current, 0 takes each off; `HOST:HEARd?` gives 0 nothing, 1 left, 2 right, 3 both, of a tone injected at
-the red probe.
+the red probe. `CURRent` is read in series with one point, `ROUTe:CLOSe (@red,red)`; between two points the meter's fuse goes, with that
+of a rail there, as does that of a rail that is loaded far beyond what it can give; `HOST:FUSE` puts new ones in.
 """
 
 from __future__ import annotations
@@ -22,7 +23,7 @@ from collections.abc import Callable
 from typing import Any
 
 from pigtail import __version__
-from pigtail.bench.host import StandInHost
+from pigtail.bench.host import BlownFuseError, StandInHost
 from pigtail.circuit import CircuitError
 from pigtail.job.document import Function
 
@@ -44,8 +45,11 @@ FUNCTIONS: tuple[tuple[str, Function, str], ...] = (
     ("TEMPerature", Function.TEMPERATURE, "TEMP"),
 )
 _CHANNELS = re.compile(r"\(@(\d{1,6})(?:[,:](\d{1,6}))?\)")
+#: An error of our own: numbers above nought are the device's.
+FUSE = 101
 #: Text of the errors, by number.
 ERRORS = {
+    FUSE: "Fuse blown; an ammeter between two points is a short, read in series (HOST:FUSE puts new ones in)",
     -102: "Syntax error",
     -108: "Parameter not allowed",
     -109: "Missing parameter",
@@ -134,8 +138,12 @@ class Instrument:
 
     def read(self) -> str:
         """A reading in the form of numbers that instruments give."""
+        self.host.overload()
         try:
             self.shown = self.host.read(self.function)
+        except BlownFuseError:
+            self.fail(FUSE)
+            self.shown = NOT_A_NUMBER
         except CircuitError:
             self.fail(-230)
             self.shown = NOT_A_NUMBER
@@ -228,6 +236,11 @@ def _state(instrument: Instrument, rest: str) -> None:
     instrument.host.move(state=wanted)
 
 
+def _mend(instrument: Instrument, rest: str) -> None:
+    _none(instrument, rest)
+    instrument.host.mend()
+
+
 def _states(instrument: Instrument, rest: str) -> str:
     return ",".join(f'"{s.id}"' for s in instrument.host.job.host.states)
 
@@ -314,5 +327,6 @@ TABLE: tuple[tuple[str, Handler], ...] = (
     ("HOST:LOAD", _setter("load", 0.0, 1e9)),
     ("HOST:SERies", _setter("series", 0.0, 1e9)),
     ("HOST:CURRent", _setter("current", -10.0, 10.0)),
+    ("HOST:FUSE", _mend),
     ("HOST:HEARd?", _answer(lambda i: i.host.heard())),
 )

@@ -167,7 +167,8 @@ class BenchMode(QDialog):
         self.state.setText("POWER OFF, unplugged and discharged" if off else f"host: {name}{caution}")
         self.state.setStyleSheet(f"color: {theme.current().stop if off else theme.current().accent};")
         self.point.setText(f"red on {self._job.label(m.point)}")
-        self.against.setText(f"black on {self._job.label(m.against)}")
+        across = f"black on {self._job.label(m.against)}"
+        self.against.setText("in series: open its lead at a fuse or a link" if m.in_series else across)
         self.reason.setText(f"{m.function.value}{meanwhile(m)}: {m.reason}")
         setup = self.current()
         self.expected.setText(expected_text(self._job, setup) if setup else "")

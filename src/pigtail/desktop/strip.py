@@ -113,6 +113,7 @@ class BenchStrip(QFrame):
         self.read_button.clicked.connect(self.ask_meter)
         self.meter_button.clicked.connect(self.meter_wanted)
         self.mode_button.clicked.connect(self.mode_wanted)
+        self.function.currentIndexChanged.connect(lambda _k: self._series_or_across())
         for combo in (self.point, self.against, self.state, self.function):
             combo.currentIndexChanged.connect(lambda _k: self._judge_soon.start())
         self.reading.textChanged.connect(lambda _t: self._judge_soon.start())
@@ -128,8 +129,11 @@ class BenchStrip(QFrame):
             ("red on", self.point, 3), ("black on", self.against, 3), ("while", self.state, 2),
             ("read", self.function, 1), ("=", self.reading, 0),
         ):  # fmt: skip
-            row.addWidget(self._dim(words))
+            label = self._dim(words)
+            row.addWidget(label)
             row.addWidget(widget, stretch)
+            if widget is self.against:
+                self.black_words = label
         row.addWidget(self.button)
         middle = QHBoxLayout()
         middle.setSpacing(6)
@@ -180,6 +184,14 @@ class BenchStrip(QFrame):
         self.meter_button.setToolTip(words)
         self.meter_button.setText("Meter: there" if there else "Meter: lost" if wanted else "Meter…")
 
+    def _series_or_across(self) -> None:
+        """A current is read in the opened lead of the red point: the black probe goes to no second point."""
+        series = self.function.currentData() is Function.CURRENT
+        self.against.setEnabled(not series)
+        self.black_words.setText("in series:" if series else "black on")
+        tip = "an ammeter between two points is a dead short; open the lead of the red point at a fuse or a link"
+        self.against.setToolTip(tip if series else "")
+
     def _follow(self) -> None:
         """Put the black probe where it belongs for the point chosen."""
         if self._job is not None:
@@ -216,6 +228,8 @@ class BenchStrip(QFrame):
         for combo, value in (
             (self.point, m.point), (self.against, m.against), (self.state, m.state), (self.function, m.function),
         ):  # fmt: skip
+            if combo is self.against and m.in_series:
+                continue
             combo.setCurrentIndex(max(combo.findData(value), 0))
         self.drive.setText(m.drive)
         on = next(
@@ -250,7 +264,7 @@ class BenchStrip(QFrame):
         clipped = {self.clipped.currentData(): self.clip_value.value}
         return Ask(
             self.point.currentData(),
-            self.against.currentData() or "",
+            "" if function is Function.CURRENT else self.against.currentData() or "",
             self.state.currentData() or "",
             function,
             drive=self.drive.text().strip(),

@@ -22,7 +22,8 @@ class Expected(msgspec.Struct, frozen=True):
 
 
 class Ask(msgspec.Struct, frozen=True):
-    """A reading to be taken: the red and the black probe, the host state, what is read and why.
+    """A reading to be taken: the red and the black probe, the host state, what is read and why. A current is read in series with its point,
+    against none.
 
     drive: what is played or injected meanwhile; load [Ω] clipped across the probes, series [Ω] between a generator and the
     point, current [A] driven through them; settles: what becomes known by it, in words; expected: what it should be.
@@ -46,6 +47,11 @@ class Ask(msgspec.Struct, frozen=True):
         return (
             self.point, self.against, self.state, self.function, self.drive, self.load, self.series, self.current
         )  # fmt: skip
+
+    @property
+    def in_series(self) -> bool:
+        """Whether the meter stands in the opened lead of the point, and not between two points."""
+        return self.function is Function.CURRENT
 
     @property
     def unpowered(self) -> bool:
@@ -80,6 +86,8 @@ class Ask(msgspec.Struct, frozen=True):
         )
 
 
+#: Where the other probe is when a current is read.
+IN_SERIES = "in series"
 #: What is clipped on, by the field that holds it: its unit, and how it is said.
 CLIPS = {"load": ("Ω", "across"), "series": ("Ω", "in series"), "current": ("A", "driven through")}
 
@@ -109,5 +117,7 @@ def in_words(job: Job, ask: Ask) -> str:
     if ask.unpowered:
         verb = "ring out" if ask.function is Function.CONTINUITY else "read the resistance of"
         return f"{verb} {point} to {against}{meanwhile(ask)}{tail}"
+    if ask.in_series:
+        return f"read the current in series with {point}, its lead opened at a fuse or a link{tail}{meanwhile(ask)}"
     what = "listen to" if ask.function is Function.HEARD else f"read {ask.function.value} of"
     return f"{what} {point} against {against}{tail}{meanwhile(ask)}"

@@ -252,7 +252,8 @@ def _readings(job: Job, addresses: set[str]) -> None:
         if id(reading) in sound:
             continue
         place = f"readings[{at}]"
-        for end in (reading.point, reading.against):
+        series = reading.function is Function.CURRENT and not reading.against
+        for end in (reading.point,) if series else (reading.point, reading.against):
             if end not in addresses:
                 raise JobError(f"“{end}” does not exist; choose one of {_list(addresses)}", where=place)
         if reading.state not in states:

@@ -59,7 +59,8 @@ def read_rows(job: Job, text: str, when: datetime) -> tuple[Reading, ...]:
 def _reading(job: Job, cells: dict[str, str], when: datetime, number: int) -> Reading:
     function = function_of(cells.get("function", "") or "DC volts")
     point = _point(job, cells.get("point", ""))
-    against = _point(job, cells["against"]) if cells.get("against") else probe_against(job, point)
+    usual = "" if function is Function.CURRENT else probe_against(job, point)
+    against = _point(job, cells["against"]) if cells.get("against") else usual
     state = _state(job, cells.get("state", ""))
     load, series, current = (
         _quantity(cells.get(k, ""), u) for k, u in (("load", "Ω"), ("series", "Ω"), ("current", "A"))

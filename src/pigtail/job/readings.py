@@ -59,20 +59,20 @@ def plain(reading: Clipped) -> bool:
 def feeding(job: Job, address: str, terminal: AnyTerminal, function: Function) -> Reading | None:
     """The reading that a value of a terminal rests on, or None.
 
-    It was taken in a state in which the terminal is alive, against a return of the same device, with nothing but the
-    meter on the point. Of several states the latest reading of each counts; for DC on an input the one furthest from
+    It was taken in a state in which the terminal is alive, against a return of the same device, a current in series, with nothing
+    but the meter on the point. Of several states the latest reading of each counts; for DC on an input the one furthest from
     nought, else that of the state in which the retrofit plays, else the latest.
     """
     device = address.partition(".")[0]
     latest: dict[str, Reading] = {}
     for reading in standing(job, address, function):
         same_device = reading.against.partition(".")[0] == device
-        if (
-            same_device
-            and plain(reading)
-            and alive(terminal, reading.state)
-            and isinstance(job.terminal(reading.against), Return)
-        ):
+        placed = (
+            not reading.against
+            if function is Function.CURRENT  # in series, or it was a short
+            else same_device and isinstance(job.terminal(reading.against), Return)
+        )
+        if placed and plain(reading) and alive(terminal, reading.state):
             latest.pop(reading.state, None)
             latest[reading.state] = reading
     if not latest:

@@ -35,9 +35,14 @@ def taken(
     """A reading as the log would hold it: the value in the unit of its function, its spread that of the meter.
     The value in the [unit of the function].
 
-    Raises EditError for two probes on one point, or a number that its function cannot give.
+    A current is read in series with its point, and against none. Raises EditError for two probes on one point, an ammeter across two, or
+    a number that its function cannot give.
     """
-    if point == against and function is not Function.HEARD:
+    if function is Function.CURRENT and against not in ("", point):
+        raise EditError(across(job, point, against), value=against)
+    if function is Function.CURRENT:
+        against = ""
+    elif point == against and function is not Function.HEARD:
         raise EditError("a reading needs two different points: move one probe", value=point)
     if function in NEVER_NEGATIVE and value < 0:
         raise EditError(
@@ -64,6 +69,14 @@ def taken(
         current=_set(current, "A", CURRENT_TOLERANCE),
         drive=drive,
         corrects=corrects,
+    )
+
+
+def across(job: Job, point: str, against: str) -> str:
+    """Why an ammeter may not stand between two points, and where it belongs, in words."""
+    return (
+        f"an ammeter from {job.label(point)} to {job.label(against)} is a dead short; "
+        f"read current in series, in the opened lead of {job.label(point)} (a fuse, a link), black probe on no second point"
     )
 
 

@@ -8,7 +8,7 @@ from pigtail.advice.measure import next_readings
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.topologies import topology
 from pigtail.circuit import CircuitError
-from pigtail.job.ask import in_words
+from pigtail.job.ask import IN_SERIES, in_words
 from pigtail.job.document import Function, Job, Link, Purpose, Rail
 from pigtail.job.measured import Measured
 from pigtail.job.quantities import quantities
@@ -226,7 +226,7 @@ def _log(job: Job) -> SheetTable:
             r.id,
             r.when.replace("T", " "),
             job.label(r.point),
-            job.label(r.against),
+            job.label(r.against) or IN_SERIES,
             (job.state(r.state).name if job.state(r.state) else r.state),  # type: ignore[union-attr]
             f"{r.function.value}: {text_of(r.function, r.value.nominal)}",
             "; ".join(

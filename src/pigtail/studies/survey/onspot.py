@@ -141,6 +141,8 @@ def judged(job: Job, reading: Reading) -> Finding:
         Function.HEARD: _heard,
         Function.TEMPERATURE: _temperature,
     }
+    if reading.function is Function.CURRENT and reading.against:
+        return _about(job, reading, "reading.across")
     if reading.function in LIMITS and abs(reading.value.nominal) > IMPLAUSIBLE_V:
         return _about(job, reading, "reading.implausible", IMPLAUSIBLE_V)
     told = trust(job, reading)

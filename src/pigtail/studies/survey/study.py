@@ -181,6 +181,8 @@ def _used_points(job: Job) -> list[Finding]:
 def _ask(job: Job, address: str, function: Function) -> str:
     against = probe_against(job, address)
     if function is Function.RESISTANCE:
-        return f"ring it out against {job.label(against)}, power off" if against else "ring it out, power off"
+        return (
+            f"ring it out against {job.label(against)}, power off" if against else "read a supply against it"
+        )
     state = job.state(job.working_state())
     return f"read DC against {job.label(against)} while “{state.name if state else '?'}”"

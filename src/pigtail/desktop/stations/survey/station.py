@@ -23,6 +23,7 @@ from pigtail.desktop.tables import Cell, Lazy, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import Probes
 from pigtail.edits.change import Change, Edit
 from pigtail.edits.values import set_ambient, set_path, set_supply, set_value
+from pigtail.job.ask import IN_SERIES, Ask
 from pigtail.job.derive import observed
 from pigtail.job.document import HOST, Job, Reading, SupplyClass
 from pigtail.job.quantities import PATH_RESISTANCE, quantities
@@ -266,7 +267,6 @@ class SurveyStation(Station):
         self.log.show_rows(Lazy(len(job.readings), lambda row: self._log_row(job, job.readings[row])))
 
     def _point_picked(self, address: str) -> None:
-        from pigtail.job.ask import Ask
         from pigtail.job.wiring import first_function, probe_against
         from pigtail.studies.taps.protocol import open_checks
 
@@ -319,7 +319,7 @@ class SurveyStation(Station):
             r.id,
             r.when.replace("T", " "),
             job.label(r.point),
-            job.label(r.against),
+            job.label(r.against) or IN_SERIES,
             state.name if state else "?",
             value,
             note,
