@@ -321,3 +321,23 @@ def test_readings_are_pasted_and_corrected(
     bench.run("paste")
     assert "row 2: there is no point “nowhere”" in bench.message()
     assert len(bench.session.job.readings) == 3
+
+
+def test_the_strip_reads_a_current_in_series(bench: Bench) -> None:
+    """With a current chosen the black probe has no second point, and the reading is logged in series; volts have both again."""
+    bench.open_demo()
+    strip = bench.assembly.strip
+    rail = next(a for a in bench.session.job.addresses() if isinstance(bench.session.job.terminal(a), Rail))  # type: ignore[union-attr]
+    bench.choose(strip.point, rail).choose(strip.function, Function.CURRENT)
+    assert not strip.against.isVisible()
+    assert strip.series_words.isVisible()
+    assert "dead short" in strip.series_words.toolTip()
+    bench.qtbot.keyClicks(strip.reading, "31 mA")
+    bench.qtbot.keyClick(strip.reading, Qt.Key.Key_Return)
+    bench.settle()
+    assert bench.session.job is not None
+    logged = bench.session.job.readings[-1]
+    assert (logged.point, logged.against, logged.function) == (rail, "", Function.CURRENT)
+    bench.choose(strip.function, Function.DC_VOLTS)
+    assert strip.against.isVisible()
+    assert not strip.series_words.isVisible()

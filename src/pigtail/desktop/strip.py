@@ -123,6 +123,9 @@ class BenchStrip(QFrame):
         self._clip_chosen()
 
     def _lay_out(self) -> None:
+        self.series_words = self._dim("in series, its lead opened at a fuse or a link")
+        self.series_words.setToolTip("an ammeter between two points is a dead short")
+        self.series_words.hide()
         row = QHBoxLayout()
         row.setSpacing(6)
         for words, widget, stretch in (
@@ -134,6 +137,7 @@ class BenchStrip(QFrame):
             row.addWidget(widget, stretch)
             if widget is self.against:
                 self.black_words = label
+                row.addWidget(self.series_words, stretch)
         row.addWidget(self.button)
         middle = QHBoxLayout()
         middle.setSpacing(6)
@@ -187,10 +191,9 @@ class BenchStrip(QFrame):
     def _series_or_across(self) -> None:
         """A current is read in the opened lead of the red point: the black probe goes to no second point."""
         series = self.function.currentData() is Function.CURRENT
-        self.against.setEnabled(not series)
-        self.black_words.setText("in series:" if series else "black on")
-        tip = "an ammeter between two points is a dead short; open the lead of the red point at a fuse or a link"
-        self.against.setToolTip(tip if series else "")
+        self.against.setVisible(not series)
+        self.black_words.setVisible(not series)
+        self.series_words.setVisible(series)
 
     def _follow(self) -> None:
         """Put the black probe where it belongs for the point chosen."""
