@@ -13,29 +13,11 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from pigtail import edits
+from pigtail.advice.attempts import Attempt, candidates, return_candidates
 from pigtail.advice.found import School
-from pigtail.advice.level_remedies import level_fixes, part_fixes
-from pigtail.advice.proposing import propose_plan
-from pigtail.catalogue.kinds import adapter_kinds
-from pigtail.catalogue.topologies import Does, does, first, plain, those
 from pigtail.edits.change import Edit
-from pigtail.edits.plan import (
-    add_filter,
-    own_adapter,
-    regauged,
-    rerailed,
-    set_converter,
-    set_stage_rail,
-    turned_converter,
-    turned_round,
-)
-from pigtail.edits.usual import rails
-from pigtail.job.document import Job, Link, Purpose, Rail
+from pigtail.job.document import Job
 from pigtail.job.errors import JobError
-from pigtail.job.measured import Measured
-from pigtail.job.safety import Safety, safety
-from pigtail.job.wiring import pin_of, rail_of, return_address, return_links
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -43,41 +25,14 @@ from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study
 from pigtail.studies.found import Studies
 from pigtail.studies.judging import Judgement, judgements
 from pigtail.studies.register import entry
-from pigtail.studies.returns.study import return_choices, study_returns
+from pigtail.studies.returns.study import study_returns
 from pigtail.units import format_quantity
-from pigtail.units.wire import GAUGES
 
 MOST_OFFERED = 3
 CLEAR_STEP_DB = 3.0
 MOST_CATCHES = 2
 #: Where no single edit mends a finding: how many of those that better it are tried with a second, and how many pairs in all.
 FIRST_OF_PAIR, MOST_PAIRS = 2, 6
-#: What is destroyed whatever it is supplied through.
-TURNED = ("power.reversed", "power.stage_reversed")
-#: What only hands can mend: a wire on the wrong pad.
-WRONG_PAD = (
-    "power.swapped",
-    "power.on_signal",
-    "power.pin_on_return",
-    "power.rail_on_return",
-    "power.foot_on_supply",
-)
-#: What an arrangement of the returns does to the burst.
-HEAVIER = "Less drop in that conductor."
-LIFTED = "No loop, but all of the supply return's drop is heard."
-LIFTED_ALONE = "The only way home made weaker: whatever runs in it drops more."
-LEFT_OUT = "One return only: all of its drop is heard."
-CLOSED = "The burst divides between the two again."
-
-
-class Attempt(NamedTuple):
-    """An edit worth trying: its label, for an arrangement of the returns what it does in a sentence, and whether it is a whole plan,
-    which is offered where there is none, whatever is still unknown of it."""
-
-    label: str
-    edit: Edit
-    why: str = ""
-    whole_plan: bool = False
 
 
 class Trial:
@@ -196,11 +151,11 @@ def _with(trials: Trials, study: Study) -> Study:
 def remedies(trials: Trials, study: Study, finding: Finding) -> tuple[Remedy, ...]:
     """Remedies of a finding, the most telling first, at most three."""
     name = study.number_of(finding)
-    offered = [Remedy(a.label, a.edit) for a in _candidates(trials.job, finding) if a.whole_plan]
+    offered = [Remedy(a.label, a.edit) for a in candidates(trials.job, finding) if a.whole_plan]
     if finding.severity is Severity.UNKNOWN and finding.judgement and finding.value is None:
         return tuple(offered)  # what is not known is measured, not planned away
     ranked: list[_Ranked] = []
-    for attempt in _candidates(trials.job, finding):
+    for attempt in candidates(trials.job, finding):
         trial = None if attempt.whole_plan else trials.of(attempt.edit)
         rank = None if trial is None else _improvement(finding, study, trial.study(study.name), name)
         if trial is not None and rank is not None:
@@ -244,7 +199,7 @@ def _pairs(trials: Trials, study: Study, finding: Finding, ranked: list[_Ranked]
         if len(worse) > 1 + sum(f.severity is Severity.WATCH for f in worse.values()):
             continue
         for other in (f for f in worse.values() if f.severity is not Severity.WATCH):
-            for second in _candidates(made, other):
+            for second in candidates(made, other):
                 if tried >= MOST_PAIRS:
                     return
                 tried += 1
@@ -320,144 +275,10 @@ def _catches_told(catches: tuple[Finding, ...]) -> list[str]:
     return [f"but: {f.sentence}" for f in kinds[:MOST_CATCHES]] + more
 
 
-def _candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
-    area, _, what = finding.code.partition(".")
-    if finding.judgement in TURNED or finding.code in WRONG_PAD:
-        yield from _turned_candidates(job, finding)  # nothing but turning it round helps, and that is said
-        return
-    if finding.part is not None:
-        yield from (Attempt(*fix) for fix in part_fixes(job, finding))
-    elif area == "level":
-        yield from (Attempt(*fix) for fix in level_fixes(job, finding))
-    elif finding.judgement == "power.stage_voltage":
-        yield from _stage_candidates(job, finding)
-    elif area == "power":
-        yield from _supply_candidates(job)
-        yield from _own_supply(job, finding)
-    elif finding.code == "returns.bridged":
-        yield from (a for a in _return_candidates(job) if a.why == LEFT_OUT)
-    elif area == "returns":
-        yield from _supply_candidates(job)
-        yield from _filter_candidates(job)
-        yield from _return_candidates(job)
-    if what in ("no_feed", "no_plan", "no_supply", "missing") and safety(job) is Safety.OPEN:
-        for module in job.modules:
-            edit = partial(propose_plan, module_id=module.id)
-            yield Attempt(f"propose a plan for {module.name}", edit, whole_plan=True)
-
-
-def _turned_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
-    """A converter whose two sides are separate, the other way round on a rail that lies below its return: a host whose plus is its
-    ground."""
-    for link in job.links:
-        terminal = job.terminal(rail_of(job, link)) if link.purpose is Purpose.SUPPLY else None
-        voltage = terminal.voltage if isinstance(terminal, Rail) else None
-        if voltage is None or voltage.high >= 0 or pin_of(job, link) != finding.subject:
-            continue
-        if any(does(s, Does.SEPARATES) for s in link.sections):
-            yield Attempt("turn the converter's input round", partial(turned_round, link_id=link.id))
-            continue
-        for shape in those("supply", Does.SEPARATES):
-            label = f"{shape.remedy}, its plus at {job.label(return_address(job, rail_of(job, link)))}"
-            yield Attempt(label, partial(turned_converter, link_id=link.id, key=shape.key))
-
-
-def _supply_candidates(job: Job) -> Iterator[Attempt]:
-    """Other converters on the same rail, then other rails with what is there."""
-    supplies = [x for x in job.links if x.purpose is Purpose.SUPPLY and pin_of(job, x)]
-    for link in supplies:
-        pin, old_rail = pin_of(job, link), rail_of(job, link)
-        if not old_rail:
-            continue
-        now = {s.topology for s in link.sections}
-        whose = _whose(job, link)
-        for shape in those("supply"):
-            straight = Does.CONDUCTS in shape.does
-            known = getattr(Measured(job).job.terminal(old_rail), "voltage", None) is not None
-            if shape.remedy and shape.key not in now and (known or not straight):
-                yield Attempt(
-                    f"{shape.remedy}{whose}", partial(set_converter, link_id=link.id, key=shape.key)
-                )
-        for rail in rails(job, pin):
-            if rail != old_rail:
-                moved = partial(edits.replace_link, link=rerailed(job, link, rail))
-                yield Attempt(f"take the supply{whose} from the {job.label(rail)}", moved)
-
-
-def _own_supply(job: Job, finding: Finding) -> Iterator[Attempt]:
-    """A supply of its own for what overloads a rail: an adapter as a rail of its own beside the host's."""
-    if finding.judgement not in (
-        "power.rail",
-        "power.under_voltage",
-        "power.dropout",
-        "power.regulator_current",
-    ):
-        return
-    for link in job.links:
-        if link.purpose is Purpose.SUPPLY and pin_of(job, link):
-            for kind in adapter_kinds():
-                label = f"{kind.summary}{_whose(job, link)}"
-                yield Attempt(label, partial(own_adapter, link_id=link.id, key=kind.key))
-
-
-def _module_named(job: Job, link: Link) -> str:
-    """The module that a supply is for, where several are fed; empty where there is but one."""
-    supplies = [x for x in job.links if x.purpose is Purpose.SUPPLY and pin_of(job, x)]
-    module = job.device(pin_of(job, link).partition(".")[0])
-    return module.name if len(supplies) > 1 and module is not None else ""
-
-
-def _whose(job: Job, link: Link) -> str:
-    """Which module a supply is for, in words that follow."""
-    name = _module_named(job, link)
-    return f" for {name}" if name else ""
-
-
-def _filter_candidates(job: Job) -> Iterator[Attempt]:
-    """A reservoir at each module, which gives its bursts."""
-    for link in job.links:
-        if link.purpose is Purpose.SUPPLY and not any(does(s, Does.FILTERS) for s in link.sections):
-            label = f"add a supply filter at {_module_named(job, link) or 'the module'}"
-            yield Attempt(label, partial(add_filter, link_id=link.id))
-
-
-def _stage_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
-    """The stages of a feed from another rail."""
-    for rail in rails(job):
-        edit = partial(set_stage_rail, link_id=finding.subject, rail=rail)
-        yield Attempt(f"supply the stage from the {job.label(rail)}", edit)
-
-
-def _return_candidates(job: Job) -> Iterator[Attempt]:
-    """Heavier wires, a lift, one return alone: the schools, each to be solved."""
-    for module in job.modules:
-        links = return_links(job, module.id)
-        for link in links:
-            gauge = link.joins[0].conductor.gauge
-            for heavier in [g for g in (GAUGES[1], GAUGES[0]) if g < gauge][:1]:
-                edit = partial(regauged, link_id=link.id, gauge=heavier)
-                yield Attempt(f"{link.name.lower()} in AWG {heavier}", edit, HEAVIER)
-        for link in return_choices(job, module.id):
-            if not any(does(s, Does.LIFTS) for s in link.sections):
-                lifted = (first("return", Does.LIFTS).section(),)
-                edit = partial(edits.set_sections, link_id=link.id, sections=lifted)
-                yield Attempt(
-                    f"lift the {link.name.lower()} with 10 Ω",
-                    edit,
-                    LIFTED if len(links) > 1 else LIFTED_ALONE,
-                )
-            else:
-                edit = partial(edits.set_sections, link_id=link.id, sections=(plain(),))
-                yield Attempt(f"close the {link.name.lower()} with a plain wire", edit, CLOSED)
-            if len(links) > 1:
-                edit = partial(edits.remove_link, link_id=link.id)
-                yield Attempt(f"leave out the {link.name.lower()}", edit, LEFT_OUT)
-
-
 def schools(job: Job) -> tuple[School, ...]:
     """As planned and every other arrangement of the returns that the catalogue has, the quietest first."""
     plans: list[tuple[str, Edit | None, str]] = [("as planned", None, "")]
-    plans += [(a.label, a.edit, a.why) for a in _return_candidates(job)]
+    plans += [(a.label, a.edit, a.why) for a in return_candidates(job)]
     found = []
     for label, edit, why in plans:
         try:
