@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
+from itertools import product
 from typing import NamedTuple
 
 from pigtail import edits
@@ -28,21 +29,14 @@ from pigtail.edits.usual import rails
 from pigtail.job.document import Job, Link, Purpose, Rail
 from pigtail.job.measured import Measured
 from pigtail.job.safety import Safety, safety
-from pigtail.job.wiring import pin_of, rail_of, return_address, return_links
+from pigtail.job.wiring import pin_of, rail_of, return_address, return_links, supply_links
 from pigtail.studies.findings import Finding
+from pigtail.studies.power.found import MISWIRED
 from pigtail.studies.returns.study import return_choices
 from pigtail.units.wire import GAUGES
 
-#: What is destroyed whatever it is supplied through.
-TURNED = ("power.reversed", "power.stage_reversed")
-#: What only hands can mend: a wire on the wrong pad.
-WRONG_PAD = (
-    "power.swapped",
-    "power.on_signal",
-    "power.pin_on_return",
-    "power.rail_on_return",
-    "power.foot_on_supply",
-)
+#: What a supply of its own mends: too much asked of a rail or a converter, or too little left of it.
+OVERLOADED = ("power.rail", "power.under_voltage", "power.dropout", "power.regulator_current")
 #: What an arrangement of the returns does to the burst.
 HEAVIER = "Less drop in that conductor."
 LIFTED = "No loop, but all of the supply return's drop is heard."
@@ -64,7 +58,7 @@ class Attempt(NamedTuple):
 def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     """Edits worth trying for a finding, by what it is about."""
     area, _, what = finding.code.partition(".")
-    if finding.judgement in TURNED or finding.code in WRONG_PAD:
+    if finding.code in MISWIRED:
         yield from _turned_candidates(job, finding)  # nothing but turning it round helps, and that is said
         return
     if finding.part is not None:
@@ -77,7 +71,7 @@ def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
         yield from _supply_candidates(job)
         yield from _own_supply(job, finding)
     elif finding.code == "returns.bridged":
-        yield from (a for a in return_candidates(job) if a.why == LEFT_OUT)
+        yield from (_leaving_out(x) for x in return_choices(job, finding.subject))
     elif area == "returns":
         yield from _supply_candidates(job)
         yield from _filter_candidates(job)
@@ -91,10 +85,9 @@ def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
 def _turned_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     """A converter whose two sides are separate, the other way round on a rail that lies below its return: a host whose plus is its
     ground."""
-    for link in job.links:
-        terminal = job.terminal(rail_of(job, link)) if link.purpose is Purpose.SUPPLY else None
-        voltage = terminal.voltage if isinstance(terminal, Rail) else None
-        if voltage is None or voltage.high >= 0 or pin_of(job, link) != finding.subject:
+    for link in supply_links(job, finding.subject):
+        rail = job.terminal(rail_of(job, link))
+        if not isinstance(rail, Rail) or rail.voltage is None or rail.voltage.high >= 0:
             continue
         if any(does(s, Does.SEPARATES) for s in link.sections):
             yield Attempt("turn the converter's input round", partial(turned_round, link_id=link.id))
@@ -106,16 +99,15 @@ def _turned_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
 
 def _supply_candidates(job: Job) -> Iterator[Attempt]:
     """Other converters on the same rail, then other rails with what is there."""
-    supplies = [x for x in job.links if x.purpose is Purpose.SUPPLY and pin_of(job, x)]
-    for link in supplies:
+    measured = Measured(job).job
+    for link in _supplies(job):
         pin, old_rail = pin_of(job, link), rail_of(job, link)
         if not old_rail:
             continue
-        now = {s.topology for s in link.sections}
-        whose = _whose(job, link)
+        now, whose = {s.topology for s in link.sections}, _whose(job, link)
+        known = getattr(measured.terminal(old_rail), "voltage", None) is not None
         for shape in those("supply"):
             straight = Does.CONDUCTS in shape.does
-            known = getattr(Measured(job).job.terminal(old_rail), "voltage", None) is not None
             if shape.remedy and shape.key not in now and (known or not straight):
                 yield Attempt(
                     f"{shape.remedy}{whose}", partial(set_converter, link_id=link.id, key=shape.key)
@@ -128,25 +120,22 @@ def _supply_candidates(job: Job) -> Iterator[Attempt]:
 
 def _own_supply(job: Job, finding: Finding) -> Iterator[Attempt]:
     """A supply of its own for what overloads a rail: an adapter as a rail of its own beside the host's."""
-    if finding.judgement not in (
-        "power.rail",
-        "power.under_voltage",
-        "power.dropout",
-        "power.regulator_current",
-    ):
+    if finding.judgement not in OVERLOADED:
         return
-    for link in job.links:
-        if link.purpose is Purpose.SUPPLY and pin_of(job, link):
-            for kind in adapter_kinds():
-                label = f"{kind.summary}{_whose(job, link)}"
-                yield Attempt(label, partial(own_adapter, link_id=link.id, key=kind.key))
+    for link, kind in product(_supplies(job), adapter_kinds()):
+        label = f"{kind.summary}{_whose(job, link)}"
+        yield Attempt(label, partial(own_adapter, link_id=link.id, key=kind.key))
+
+
+def _supplies(job: Job) -> list[Link]:
+    """The links that feed a supply pin."""
+    return [x for x in job.links if x.purpose is Purpose.SUPPLY and pin_of(job, x)]
 
 
 def _module_named(job: Job, link: Link) -> str:
     """The module that a supply is for, where several are fed; empty where there is but one."""
-    supplies = [x for x in job.links if x.purpose is Purpose.SUPPLY and pin_of(job, x)]
     module = job.device(pin_of(job, link).partition(".")[0])
-    return module.name if len(supplies) > 1 and module is not None else ""
+    return module.name if len(_supplies(job)) > 1 and module is not None else ""
 
 
 def _whose(job: Job, link: Link) -> str:
@@ -192,5 +181,10 @@ def return_candidates(job: Job) -> Iterator[Attempt]:
                 edit = partial(edits.set_sections, link_id=link.id, sections=(plain(),))
                 yield Attempt(f"close the {link.name.lower()} with a plain wire", edit, CLOSED)
             if len(links) > 1:
-                edit = partial(edits.remove_link, link_id=link.id)
-                yield Attempt(f"leave out the {link.name.lower()}", edit, LEFT_OUT)
+                yield _leaving_out(link)
+
+
+def _leaving_out(link: Link) -> Attempt:
+    return Attempt(
+        f"leave out the {link.name.lower()}", partial(edits.remove_link, link_id=link.id), LEFT_OUT
+    )

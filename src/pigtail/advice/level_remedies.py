@@ -313,8 +313,8 @@ def _quieter(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
             less = with_part(link, *gain, step(_part(link, *gain), by=by))
             yield _put(f"less gain: {_label(less, *gain)}", less)
     if _at(link, Does.PADS) is None and (at := _at(link, Does.TURNS)) is not None:
-        for r1, words in ((10e3, "10 dB"), (33e3, "20 dB")):
-            before = padding().section(r1=r1, r2=4.7e3 if r1 < 20e3 else 3.6e3)
+        for r1, r2, words in ((10e3, 4.7e3, "10 dB"), (33e3, 3.6e3, "20 dB")):
+            before = padding().section(r1=r1, r2=r2)
             sections = (*link.sections[:at], before, *link.sections[at:])
             yield _put(
                 f"a pad of {words} before the volume control", fit_volume(job, rejoined(job, link, sections))

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
+from itertools import islice
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -21,7 +22,7 @@ from pigtail.job.errors import JobError
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
-from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study
+from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study, worst
 from pigtail.studies.found import Studies
 from pigtail.studies.judging import Judgement, judgements
 from pigtail.studies.register import entry
@@ -107,7 +108,7 @@ def _worse(before: Study, after: Study, but: Finding) -> list[Finding]:
     was: dict[tuple[object, ...], Severity] = {}
     for finding in before.findings:
         for key in _keys(finding, before):
-            was[key] = _worst_of(finding.severity, was.get(key, Severity.GOOD))
+            was[key] = worst([finding.severity, was.get(key, Severity.GOOD)])
 
     def then(finding: Finding) -> Severity | None:
         return next((was[k] for k in _keys(finding, after) if k in was), None)
@@ -130,10 +131,6 @@ def _keys(finding: Finding, study: Study) -> tuple[tuple[object, ...], ...]:
     return (_identity(finding), (finding.judgement,)) if lone else (_identity(finding),)
 
 
-def _worst_of(*severities: Severity) -> Severity:
-    return min(severities, key=ORDER.index)
-
-
 def advised(job: Job, studies: Studies) -> Studies:
     """The studies with remedies on every finding that needs one and has one."""
     trials = Trials(job, studies)
@@ -150,23 +147,20 @@ def _with(trials: Trials, study: Study) -> Study:
 
 def remedies(trials: Trials, study: Study, finding: Finding) -> tuple[Remedy, ...]:
     """Remedies of a finding, the most telling first, at most three."""
-    name = study.number_of(finding)
     offered = [Remedy(a.label, a.edit) for a in candidates(trials.job, finding) if a.whole_plan]
     if finding.severity is Severity.UNKNOWN and finding.judgement and finding.value is None:
         return tuple(offered)  # what is not known is measured, not planned away
-    ranked: list[_Ranked] = []
-    for attempt in candidates(trials.job, finding):
-        trial = None if attempt.whole_plan else trials.of(attempt.edit)
-        rank = None if trial is None else _improvement(finding, study, trial.study(study.name), name)
-        if trial is not None and rank is not None:
-            ranked.append(_Ranked(rank, attempt, trial))
-    ranked.sort(key=lambda found: found.rank)
+    tried = (_tried(trials, study, finding, a) for a in candidates(trials.job, finding) if not a.whole_plan)
+    ranked = sorted((r for r in tried if r is not None), key=lambda found: found.rank)
     for found in ranked:
         if len(offered) < MOST_OFFERED and (remedy := _solved(trials, study, finding, found)) is not None:
             offered.append(remedy)
     if not offered and finding.severity in (Severity.STOP, Severity.FIX):
-        pairs = (_solved(trials, study, finding, pair) for pair in _pairs(trials, study, finding, ranked))
-        offered += [p for p in pairs if p is not None][:1]
+        pairs = (
+            _tried(trials, study, finding, p) for p in islice(_pairs(trials, finding, ranked), MOST_PAIRS)
+        )
+        solved = (_solved(trials, study, finding, pair) for pair in pairs if pair is not None)
+        offered += islice((remedy for remedy in solved if remedy is not None), 1)
     return tuple(offered[:MOST_OFFERED])
 
 
@@ -176,6 +170,15 @@ class _Ranked(NamedTuple):
     rank: tuple[int, float]
     attempt: Attempt
     trial: Trial
+
+
+def _tried(trials: Trials, study: Study, finding: Finding, attempt: Attempt) -> _Ranked | None:
+    """An attempt with its rank; None for one that is refused, or does not better its finding."""
+    trial = trials.of(attempt.edit)
+    if trial is None:
+        return None
+    rank = _improvement(finding, study, trial.study(study.name), study.number_of(finding))
+    return None if rank is None else _Ranked(rank, attempt, trial)
 
 
 def _solved(trials: Trials, study: Study, finding: Finding, found: _Ranked) -> Remedy | None:
@@ -190,28 +193,16 @@ def _solved(trials: Trials, study: Study, finding: Finding, found: _Ranked) -> R
     return Remedy(found.attempt.label, found.attempt.edit, "; ".join(b for b in brings if b))
 
 
-def _pairs(trials: Trials, study: Study, finding: Finding, ranked: list[_Ranked]) -> Iterator[_Ranked]:
-    """Attempts that better a finding and make one other worse, each with an edit that may mend that one too: the first few that do."""
-    tried = 0
+def _pairs(trials: Trials, finding: Finding, ranked: list[_Ranked]) -> Iterator[Attempt]:
+    """The best attempts that make but one other finding worse, each with an edit that may mend that one too."""
     for lone in ranked[:FIRST_OF_PAIR]:
-        made = lone.attempt.edit(trials.job)
         worse = {f.judgement or f.code: f for f in trials.worse(lone.trial, finding)}
-        if len(worse) > 1 + sum(f.severity is Severity.WATCH for f in worse.values()):
+        spoilt = [f for f in worse.values() if f.severity is not Severity.WATCH]
+        if len(spoilt) != 1:
             continue
-        for other in (f for f in worse.values() if f.severity is not Severity.WATCH):
-            for second in candidates(made, other):
-                if tried >= MOST_PAIRS:
-                    return
-                tried += 1
-                edit = partial(one_then_other, first=lone.attempt.edit, second=second.edit)
-                trial = trials.of(edit)
-                rank = (
-                    None
-                    if trial is None
-                    else _improvement(finding, study, trial.study(study.name), study.number_of(finding))
-                )
-                if trial is not None and rank is not None:
-                    yield _Ranked(rank, Attempt(f"{lone.attempt.label}, and {second.label}", edit), trial)
+        for second in candidates(lone.attempt.edit(trials.job), spoilt[0]):
+            edit = partial(one_then_other, first=lone.attempt.edit, second=second.edit)
+            yield Attempt(f"{lone.attempt.label}, and {second.label}", edit)
 
 
 def one_then_other(job: Job, first: Edit, second: Edit) -> Job:
@@ -224,14 +215,14 @@ def _improvement(finding: Finding, before: Study, after: Study, name: str) -> tu
     if ORDER.index(after.verdict) < ORDER.index(before.verdict):
         return None
     same = [f for f in after.findings if _identity(f) == _identity(finding)]
-    severity = _worst_of(*(f.severity for f in same)) if same else Severity.GOOD
+    severity = worst([f.severity for f in same])
     lifted = ORDER.index(severity) > ORDER.index(finding.severity)
     new, old = after.numbers.get(name), before.numbers.get(name)
     if old is not None and old.value is not None and (new is None or new.value is None) and not lifted:
         return None
     gain = _gain(old, new, judgements().get(finding.judgement))
     told = old is not None and old.value is not None and new is not None
-    a_step = old is not None and old.unit in ("dB", "dBV", "dB SPL") and gain >= CLEAR_STEP_DB
+    a_step = old is not None and old.unit in ("dB", "dBV") and gain >= CLEAR_STEP_DB
     if (told and gain <= 0.0) or not (lifted or a_step):
         return None
     return -ORDER.index(after.verdict) + (0 if lifted else 1), -gain

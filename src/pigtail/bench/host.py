@@ -75,7 +75,8 @@ class StandInHost:
         self.setting = msgspec.structs.replace(self.setting, **changes)
 
     def read(self, function: Function) -> float:
-        """What the meter shows [unit of the function]; OVERLOAD beyond its range."""
+        """What the meter shows [unit of the function]; OVERLOAD beyond its range. Raises BlownFuseError."""
+        self.overload()
         value = self._true(function)
         if abs(value) >= OVERLOAD:
             self._shown[function] = 0.0

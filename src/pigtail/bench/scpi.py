@@ -138,7 +138,6 @@ class Instrument:
 
     def read(self) -> str:
         """A reading in the form of numbers that instruments give."""
-        self.host.overload()
         try:
             self.shown = self.host.read(self.function)
         except BlownFuseError:

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from pigtail.desktop import theme
 from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit
 from pigtail.edits.change import Change
-from pigtail.job.ask import meanwhile
+from pigtail.job.ask import IN_SERIES, OPENED, meanwhile
 from pigtail.job.document import Job, SupplyClass
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of
@@ -168,7 +168,7 @@ class BenchMode(QDialog):
         self.state.setStyleSheet(f"color: {theme.current().stop if off else theme.current().accent};")
         self.point.setText(f"red on {self._job.label(m.point)}")
         across = f"black on {self._job.label(m.against)}"
-        self.against.setText("in series: open its lead at a fuse or a link" if m.in_series else across)
+        self.against.setText(f"{IN_SERIES}, {OPENED}" if m.in_series else across)
         self.reason.setText(f"{m.function.value}{meanwhile(m)}: {m.reason}")
         setup = self.current()
         self.expected.setText(expected_text(self._job, setup) if setup else "")

@@ -12,7 +12,7 @@ from pigtail.desktop.fields import ValueField, fill_combo
 from pigtail.desktop.labels import OneLine
 from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit
 from pigtail.edits.change import Change
-from pigtail.job.ask import Ask, in_words
+from pigtail.job.ask import IN_SERIES, OPENED, Ask, in_words
 from pigtail.job.document import Function, Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of
@@ -123,7 +123,7 @@ class BenchStrip(QFrame):
         self._clip_chosen()
 
     def _lay_out(self) -> None:
-        self.series_words = self._dim("in series, its lead opened at a fuse or a link")
+        self.series_words = self._dim(f"{IN_SERIES}, {OPENED}")
         self.series_words.setToolTip("an ammeter between two points is a dead short")
         self.series_words.hide()
         row = QHBoxLayout()

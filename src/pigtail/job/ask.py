@@ -88,6 +88,8 @@ class Ask(msgspec.Struct, frozen=True):
 
 #: Where the other probe is when a current is read.
 IN_SERIES = "in series"
+#: Where it is read.
+OPENED = "its lead opened at a fuse or a link"
 #: What is clipped on, by the field that holds it: its unit, and how it is said.
 CLIPS = {"load": ("Ω", "across"), "series": ("Ω", "in series"), "current": ("A", "driven through")}
 
@@ -118,6 +120,6 @@ def in_words(job: Job, ask: Ask) -> str:
         verb = "ring out" if ask.function is Function.CONTINUITY else "read the resistance of"
         return f"{verb} {point} to {against}{meanwhile(ask)}{tail}"
     if ask.in_series:
-        return f"read the current in series with {point}, its lead opened at a fuse or a link{tail}{meanwhile(ask)}"
+        return f"read the current {IN_SERIES} with {point}, {OPENED}{tail}{meanwhile(ask)}"
     what = "listen to" if ask.function is Function.HEARD else f"read {ask.function.value} of"
     return f"{what} {point} against {against}{tail}{meanwhile(ask)}"

@@ -294,10 +294,8 @@ class _Pulled:
         which = np.flatnonzero(turned)
         kept = _PULLED.get(key)
         if kept is not None and np.array_equal(kept[0], which):
-            places, rounds = (
-                self._placed(kept[1]),
-                1,
-            )  # where they were last, and whither a step leads from there
+            # where they were last, and whither a step leads from there
+            places, rounds = self._placed(kept[1]), 1
         else:
             places, rounds = np.stack([corners[2 * which + side] for side in (0, 1)], axis=1), ROUNDS
         for _ in range(rounds):

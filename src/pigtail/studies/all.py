@@ -3,32 +3,18 @@
 from __future__ import annotations
 
 import numpy as np
-from msgspec.structs import replace
 
 from pigtail.job.document import Job
 from pigtail.model.model import Model
-from pigtail.studies.findings import ORDER, Finding, Severity, Study
+from pigtail.studies.findings import Severity, Study
 from pigtail.studies.found import Studies
 from pigtail.studies.level.found import LevelFound
 from pigtail.studies.loom.found import LoomFound
+from pigtail.studies.power.found import MISWIRED
 from pigtail.studies.register import REGISTER, entry
 from pigtail.studies.returns.found import ReturnsFound
-from pigtail.studies.wording import tell
+from pigtail.studies.wording import listed, tell
 
-#: Wires on wrong pads, whatever else is solved with them.
-MISWIRED = frozenset(
-    f"power.{what}"
-    for what in (
-        "swapped",
-        "on_signal",
-        "pin_on_return",
-        "rail_on_return",
-        "rails_joined",
-        "foot_on_supply",
-        "reversed",
-        "stage_reversed",
-    )
-)
 #: What keeps hands off the iron.
 OPEN = (Severity.STOP, Severity.FIX, Severity.UNKNOWN)
 
@@ -45,27 +31,17 @@ def _waiting(found: tuple[Study, ...]) -> tuple[Study, ...]:
     if not still:
         return found
     stopped = [s for s in still if s.verdict is Severity.STOP]
-    names = [entry(s.name).words for s in (stopped or still)]
-    words = {"stations": " and ".join((", ".join(names[:-1]), names[-1]) if names[:-1] else names)}
+    words = {"stations": listed(entry(s.name).words for s in (stopped or still))}
     waits = tell("build.stopped" if stopped else "build.waits", "", words)
-    return tuple(
-        _headed(s, waits) if isinstance(s, LoomFound) and s.findings[0].code != "build.no_links" else s
-        for s in found
-    )
+    return tuple(s.headed(waits) if isinstance(s, LoomFound) and s.wires else s for s in found)
 
 
 def _right_first(found: tuple[Study, ...]) -> tuple[Study, ...]:
     """The studies of what a wire on a wrong pad is solved with all the same headed by that: nothing they tell holds before it is right."""
-    if not {f.code for s in found for f in s.findings} & MISWIRED:
+    if not any(f.severity is Severity.STOP and f.code in MISWIRED for s in found for f in s.findings):
         return found
     heard = (LevelFound, ReturnsFound)
-    return tuple(_headed(s, tell(f"{s.name}.miswired", "")) if isinstance(s, heard) else s for s in found)
-
-
-def _headed(study: Study, finding: Finding) -> Study:
-    return replace(
-        study, findings=tuple(sorted((finding, *study.findings), key=lambda f: ORDER.index(f.severity)))
-    )
+    return tuple(s.headed(tell(f"{s.name}.miswired", "")) if isinstance(s, heard) else s for s in found)
 
 
 def study_job(papers: Job) -> Studies:

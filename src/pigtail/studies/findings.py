@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Callable
+from typing import Self
 
 import msgspec
-from msgspec.structs import force_setattr
+from msgspec.structs import force_setattr, replace
 
 from pigtail.edits.change import Edit
 from pigtail.model.estimate import Estimate
@@ -88,6 +89,13 @@ class Study(msgspec.Struct, frozen=True):
     name: str
     numbers: dict[str, Estimate]
     findings: tuple[Finding, ...]
+
+    def __post_init__(self) -> None:
+        force_setattr(self, "findings", tuple(sorted(self.findings, key=lambda f: ORDER.index(f.severity))))
+
+    def headed(self, *told: Finding) -> Self:
+        """The same with further findings, before those that are as bad."""
+        return replace(self, findings=(*told, *self.findings))
 
     def number_of(self, finding: Finding) -> str:
         """The name under which the number that a finding judges is kept, its subject's own if there is one; else empty."""

@@ -58,14 +58,9 @@ class Entry(NamedTuple):
 
     def run(self, model: Model) -> Study:
         """Its answer for a model, headed by what forbids any wire to the host. Never raises for a checked job."""
-        from msgspec.structs import replace
-
-        from pigtail.studies.findings import ORDER
         from pigtail.studies.safety import forbidding
 
-        answer, told = self._solved(model), forbidding(model, self.key)
-        findings = sorted((*told, *answer.findings), key=lambda f: ORDER.index(f.severity))
-        return replace(answer, findings=tuple(findings)) if told else answer
+        return self._solved(model).headed(*forbidding(model, self.key))
 
     def _solved(self, model: Model) -> Study:
         """Its answer; a plan that cannot be solved becomes a finding."""

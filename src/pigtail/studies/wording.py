@@ -6,7 +6,7 @@ The tables lie beside the studies, `data/findings.toml` in the folder of each; t
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -26,6 +26,12 @@ class Wording(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     says: str
     why: str = ""
     settle: str = ""
+
+
+def listed(names: Iterable[str]) -> str:
+    """Names in a row: “a, b and c”."""
+    *first, last = names
+    return f"{', '.join(first)} and {last}" if first else last
 
 
 @cache

@@ -29,7 +29,7 @@ from pigtail.model.cascade import networks
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
 from pigtail.model.spread import Hints
-from pigtail.studies.findings import ORDER, Finding
+from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge_all
 from pigtail.studies.level.aim import fits_of, has_own_dc
 from pigtail.studies.level.feed import Feed
@@ -77,7 +77,6 @@ def study_level(model: Model) -> LevelFound:
         findings += _judge(model, detail)
     findings += study_throughs(model)
     numbers = _numbers(details)
-    findings.sort(key=lambda f: ORDER.index(f.severity))
     return LevelFound("level", numbers, tuple(findings), tuple(details))
 
 

@@ -7,9 +7,9 @@ from msgspec.structs import replace
 from pigtail.catalogue.topologies import FILM_F, Does, does, topology
 from pigtail.job.document import HOST, Channel, Job, Join, Link, Plus, Purpose, Section, SupplyIn
 from pigtail.model.model import Model
-from pigtail.studies.findings import ORDER, Finding
+from pigtail.studies.findings import Finding
 from pigtail.studies.loom.found import LoomFound, LoomWire, PartLine
-from pigtail.studies.wording import tell
+from pigtail.studies.wording import listed, tell
 from pigtail.units import Known, format_quantity
 
 SLACK = 0.10  # common practice: cut a tenth longer than routed
@@ -31,7 +31,6 @@ def study_loom(model: Model) -> LoomFound:
         if any(t.relay for t in m.throughs)
     )
     findings = _judge(wires) if wires else [tell("build.no_links", "")]
-    findings.sort(key=lambda f: ORDER.index(f.severity))
     return LoomFound("build", {}, tuple(findings), wires, parts)
 
 
@@ -207,7 +206,7 @@ def _judge(wires: tuple[LoomWire, ...]) -> list[Finding]:
         meanings.setdefault(wire.colour, set()).add(family)
     for colour, functions in meanings.items():
         if len(functions) > 1:
-            words = {"Colour": colour.capitalize(), "functions": " and ".join(sorted(functions))}
+            words = {"Colour": colour.capitalize(), "functions": listed(sorted(functions))}
             found.append(tell("build.colour_clash", colour, words))
     if not found:
         found.append(tell("build.loom", "", {"count": str(len(wires))}))

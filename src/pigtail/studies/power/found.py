@@ -7,6 +7,12 @@ import msgspec
 from pigtail.model.estimate import Estimate
 from pigtail.studies.findings import Study
 
+#: What tells of a wire on the wrong pad, which only hands can mend, and of which nothing else that is solved with it holds.
+MISWIRED = (
+    "power.swapped", "power.on_signal", "power.pin_on_return", "power.rail_on_return", "power.rails_joined", "power.foot_on_supply",
+    "power.reversed", "power.stage_reversed",
+)  # fmt: skip
+
 
 class StateRow(msgspec.Struct, frozen=True):
     """One host state, as solved: whether the rail has its volts and whether the module is powered in it."""

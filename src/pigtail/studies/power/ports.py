@@ -60,7 +60,9 @@ def _mistaken(job: Job, link: Link) -> Iterator[Finding]:
             yield _told("power.rails_joined", link, names[one], names[other])
             return
     for port, foot in FEET.items():
-        if isinstance(placed.get(port), (*SUPPLIES, *SIGNALS)) and not _own_case(job, link, port):
+        if isinstance(placed.get(port), (*SUPPLIES, *SIGNALS)) and not (
+            port == "back" and _turned(job, link)
+        ):
             yield _told("power.foot_on_supply", link, names[port], foot, placed[port])
             return
     if link.purpose is Purpose.RETURN:
@@ -75,11 +77,6 @@ def _turned(job: Job, link: Link) -> bool:
     ground."""
     rail = rail_of(job, link)
     return rail in link.at("back") and any(does(s, Does.SEPARATES) for s in link.sections)
-
-
-def _own_case(job: Job, link: Link, port: str) -> bool:
-    """Whether what stands on a foot is told elsewhere: plus and minus of a supply swapped, a separate converter turned round."""
-    return link.purpose is Purpose.SUPPLY and (port == "com" or _turned(job, link))
 
 
 def _open(job: Job, link: Link) -> Iterator[Finding]:

@@ -35,14 +35,14 @@ from pigtail.model.cascade import Network, networks, section_inputs
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate, split
-from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.parts import study_parts
 from pigtail.studies.power.around import feet_unknown, playing_for_nothing, surrounding
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
 from pigtail.studies.power.ports import port_findings
 from pigtail.studies.power.stages import drawn_by, outputs_on, stage_findings
-from pigtail.studies.wording import tell
+from pigtail.studies.wording import listed, tell
 from pigtail.units import Known, format_quantity
 
 Array = NDArray[np.float64]
@@ -64,7 +64,7 @@ def study_power(model: Model) -> PowerFound:
     findings = port_findings(job)
     if job.modules and not pins:
         findings += stage_findings(model) or [tell("power.no_supply_needed", "")]
-        return PowerFound("power", {}, tuple(sorted(findings, key=lambda f: ORDER.index(f.severity))))
+        return PowerFound("power", {}, tuple(findings))
     if not pins:
         return PowerFound("power", {}, (*findings, tell("power.no_module", "")))
     details: list[SupplyDetail] = []
@@ -85,7 +85,6 @@ def study_power(model: Model) -> PowerFound:
             findings += study_parts(model, link, "power")
     findings += surrounding(job)
     findings = _once(findings)
-    findings.sort(key=lambda f: ORDER.index(f.severity))
     return PowerFound("power", _numbers(details), tuple(findings), tuple(details))
 
 
@@ -168,7 +167,7 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
     words = {
         "rail": job.label(rail),
         "link": link.name,
-        "states": " and ".join(f"“{s.name}”" for s in idle or on),
+        "states": listed(f"“{s.name}”" for s in idle or on) if on else "",
     }
     if idle:
         drains = job.host.supply is SupplyClass.BATTERY
@@ -178,7 +177,7 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
     if elsewhere:
         module = job.device(pin.partition(".")[0])
         words |= {
-            "states": " and ".join(f"“{s.name}”" for s in elsewhere),
+            "states": listed(f"“{s.name}”" for s in elsewhere),
             "module": module.name if module else pin,
         }
         return [tell("power.every_source", pin, words)]

@@ -23,13 +23,13 @@ from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Samples, estimate, split
-from pigtail.studies.findings import ORDER, Finding
+from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
 from pigtail.studies.level.aim import PROGRAMME_DB
 from pigtail.studies.level.feed import REFERENCE_HZ
 from pigtail.studies.parts import study_parts
 from pigtail.studies.returns.found import Branch, ReturnsDetail, ReturnsFound
-from pigtail.studies.wording import tell
+from pigtail.studies.wording import listed, tell
 from pigtail.units import format_quantity
 
 Array = NDArray[np.float64]
@@ -61,7 +61,7 @@ def study_returns(model: Model) -> ReturnsFound:
     feeds = [x for x in feeds if _plays(model, x)]
     if not feeds:
         findings += [tell("returns.silent", ""), *_own_parts(model)]
-        return ReturnsFound("returns", {}, tuple(sorted(findings, key=lambda f: ORDER.index(f.severity))))
+        return ReturnsFound("returns", {}, tuple(findings))
     studies = [_Buzz(netlist, link) for link in feeds]
     numbers = [s.study() for s in studies]
     every = range(len(feeds))
@@ -73,7 +73,6 @@ def study_returns(model: Model) -> ReturnsFound:
     if studies[lifting].ground != "0":
         findings.append(_judge(job, "returns.shared_ground", studies[lifting], chosen))
     findings += _own_parts(model)
-    findings.sort(key=lambda f: ORDER.index(f.severity))
     return ReturnsFound("returns", {f"returns.{k}": v for k, v in chosen.items()}, tuple(findings), detail)
 
 
@@ -144,7 +143,7 @@ def _bridged(job: Job) -> list[Finding]:
             x for x in return_links(job, module.id) if any(j.terminal.startswith(f"{HOST}.") for j in x.joins)
         ]
         if len(home) > 1 and _separate(job, module.id):
-            words = {"module": module.name, "links": " and ".join(x.name.lower() for x in home)}
+            words = {"module": module.name, "links": listed(x.name.lower() for x in home)}
             found.append(tell("returns.bridged", module.id, words))
     return found
 

@@ -24,7 +24,7 @@ from pigtail.job.safety import HAZARD_DC_V, LIMITS, most_volts
 from pigtail.job.wiring import confirmed, first_function, probe_against, used_points
 from pigtail.model.cascade import networks
 from pigtail.model.model import Model
-from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.survey.discharge import study_discharge
 from pigtail.studies.survey.found import SurveyFound
 from pigtail.studies.survey.onspot import judged
@@ -38,7 +38,6 @@ def study_survey(model: Model) -> SurveyFound:
     findings = [_supply_class(job), *_discharge(job), *_readings(job), *_differences(job, measured)]
     findings += _used_points(job)
     findings += [f for link in job.links for f in _hazardous(job, measured, link)]
-    findings.sort(key=lambda f: ORDER.index(f.severity))
     return SurveyFound("survey", {}, tuple(findings), measured)
 
 

@@ -28,7 +28,7 @@ from pigtail.job.document import (
 from pigtail.job.roles import role_of
 from pigtail.job.wiring import used_points
 from pigtail.model.model import Model
-from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.taps.criteria import CRITERIA, points_of
 from pigtail.studies.taps.found import Mark, TapCandidate, TapsFound, WantDetail
 from pigtail.studies.taps.protocol import open_checks
@@ -81,7 +81,6 @@ def study_taps(model: Model) -> TapsFound:
     findings = [*_live(job), *(f for a in used for f in _used(job, measured, a, wants.get(a, "")))]
     if not used and job.host.supply is not SupplyClass.LIVE_CHASSIS:
         findings.append(tell("tap.none", HOST))
-    findings.sort(key=lambda f: ORDER.index(f.severity))
     return TapsFound("taps", {}, tuple(findings), details)
 
 
