@@ -15,12 +15,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import pytest
+from msgspec.structs import replace
 
 from asking import answered
 from pigtail.advice.measure import next_readings
 from pigtail.advice.plan import propose
 from pigtail.bench.faults import FAULTS
-from pigtail.bench.meters import Address, ScpiMeter
+from pigtail.bench.meters import Address, MeterError, ScpiMeter
 from pigtail.bench.server import Server
 from pigtail.bench.truth import StandIn, load, shipped
 from pigtail.catalogue.kinds import make_module
@@ -28,7 +29,8 @@ from pigtail.catalogue.topologies import topology
 from pigtail.edits.links import add_link
 from pigtail.edits.usual import join
 from pigtail.edits.values import add_module
-from pigtail.job.document import Job, Link, Purpose
+from pigtail.job.ask import Ask
+from pigtail.job.document import Function, Job, Link, Purpose, Rail
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.studies.survey.found import SurveyFound
@@ -122,7 +124,6 @@ def test_the_shipped_mislabelled_line_is_found(serve: Serve) -> None:
     stand_in = load(shipped()["osmere"])
     job = stand_in.papers
     meter = ScpiMeter(Address("127.0.0.1", serve(stand_in).port))
-    from pigtail.job.document import Function
     from pigtail.studies.taps.protocol import checks
 
     for line in ("data", "bit_clock", "word_clock"):
@@ -152,3 +153,20 @@ def test_faults_are_planted_where_they_can_be(fault: str) -> None:
         assert made.faults
         assert decode(encode(made)) == made
     assert planted
+
+
+def test_a_blown_fuse_is_told_and_the_next_reading_is_right(brindle: StandIn, serve: Serve) -> None:
+    """A clip of a tenth of an ohm across a rail, and an ammeter across it: one sentence each, nothing dead afterwards."""
+    meter = ScpiMeter(Address("127.0.0.1", serve(brindle).port))
+    rail = next(t for t in brindle.true_job().host.terminals if isinstance(t, Rail) and t.limit and t.voltage)
+    assert rail.voltage is not None
+    state = brindle.papers.working_state()
+    plain = Ask(f"host.{rail.id}", "host.star", state, Function.DC_VOLTS)
+    with pytest.raises(MeterError, match="a fuse blew"):
+        meter.read(replace(plain, load=0.1))
+    assert meter.read(plain) == pytest.approx(rail.voltage.nominal, rel=0.1)
+    with pytest.raises(MeterError, match="dead short"):
+        meter.read(replace(plain, function=Function.CURRENT))
+    assert meter.read(replace(plain, function=Function.CURRENT, against="")) >= 0.0
+    assert meter.read(plain) == pytest.approx(rail.voltage.nominal, rel=0.1)
+    meter.close()

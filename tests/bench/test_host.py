@@ -181,8 +181,10 @@ def test_a_rail_that_is_loaded_far_beyond_what_it_gives_blows_its_fuse(brindle: 
     host.overload()
     assert not host.blown
     host.move(load=full / 10)
-    host.overload()
+    with pytest.raises(BlownFuseError):
+        host.read(Function.DC_VOLTS)
     assert host.blown == {rail}
+    assert abs(settled(host, Function.DC_VOLTS, load=0.0)) < 0.5
 
 
 def test_a_driven_ground_is_held_away_while_the_host_has_power(brindle: StandIn) -> None:

@@ -10,7 +10,7 @@ from collections.abc import Callable
 
 import pytest
 from msgspec.structs import replace
-from test_joined import found, rejoined_to, sender
+from test_joined import found, on_one_rail, rejoined_to, sender
 from test_supplies import read, supplied
 
 from feeds import hall, known, pad, through, with_sections
@@ -20,7 +20,7 @@ from pigtail.catalogue.topologies import topology
 from pigtail.edits.host import set_trait
 from pigtail.edits.plan import set_converter
 from pigtail.edits.usual import return_link
-from pigtail.job.document import AudioOut, Function, Job, Purpose, Trait
+from pigtail.job.document import AudioOut, Function, Job, Pin, Purpose, Trait
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.power.found import PowerFound
@@ -53,6 +53,13 @@ def straight() -> Job:
     return set_converter(pad(), "supply", "direct")
 
 
+def at_a_pin(link_id: str, port: str) -> Job:
+    """A port of a link on a pin of the host of which nobody knows what it does."""
+    job = pad()
+    host = replace(job.host, terminals=(*job.host.terminals, Pin(id="pin_9", name="pin 9")))
+    return rejoined_to(replace(job, host=host), link_id, port, "host.pin_9")
+
+
 #: Code, severity, subject, the job with it, its clean twin.
 CASES: dict[str, tuple[str, Severity, str, Callable[[], Job], Callable[[], Job]]] = {
     "a rail on the minus pad": ("power.rail_on_return", STOP, "supply", plus_and_minus_changed, straight),
@@ -67,6 +74,11 @@ CASES: dict[str, tuple[str, Severity, str, Callable[[], Job], Callable[[], Job]]
     "a pad without a foot": ("level.open_foot", FIX, "feed", lambda: at(hall(), "feed", com=""), hall),
     "a regulator without a foot": ("power.open_foot", FIX, "supply", lambda: at(supplied(9.0), "supply", com=""), lambda: supplied(9.0)),
     "a separate converter without the host's side": ("power.open_foot", FIX, "supply", lambda: at(set_converter(hall(), "supply", "isolated_wide"), "supply", back=""), lambda: set_converter(hall(), "supply", "isolated_wide")),
+    "a stage on a return": ("power.stage_on_none", FIX, "feed_left", lambda: at(on_one_rail("gain_single"), "feed_left", sup="host.star"), lambda: on_one_rail("gain_single")),
+    "a stage on an output": ("power.stage_on_none", FIX, "feed_left", lambda: at(on_one_rail("gain_single"), "feed_left", sup="m.out_right"), lambda: on_one_rail("gain_single")),
+    "the foot of a regulator on an output": ("power.foot_on_supply", STOP, "supply", lambda: at(supplied(9.0), "supply", com="m.out_left"), lambda: supplied(9.0)),
+    "a return at a pin that nobody knows": ("power.pin_unknown", Severity.UNKNOWN, "audio_return", lambda: at_a_pin("audio_return", "out"), pad),
+    "a supply at a pin that nobody knows": ("power.pin_unknown", Severity.UNKNOWN, "supply", lambda: at_a_pin("supply", "in"), pad),
     "an output on an output": ("level.open_feed", FIX, "feed_left", lambda: at(pad(), "feed_left", out="m.out_right"), pad),
 }  # fmt: skip
 

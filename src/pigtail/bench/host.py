@@ -133,12 +133,14 @@ class StandInHost:
         return given.nominal if given is not None and self._alive(s.red) else 0.0
 
     def overload(self) -> None:
-        """Blow the fuse of a rail that is loaded with far more than it can give, as by a clip of too few ohms."""
+        """Blow the fuse of a rail that is loaded with far more than it can give, as by a clip of too few ohms. Raises BlownFuseError when
+        it goes."""
         rail, load = self.job.terminal(self.setting.red), self.setting.load
         if not isinstance(rail, Rail) or rail.voltage is None or rail.limit is None or load <= 0:
             return
         if self._alive(self.setting.red) and abs(rail.voltage.nominal) / load > BLOWS * rail.limit.nominal:
             self.blown.add(self.setting.red)
+            raise BlownFuseError
 
     def mend(self) -> None:
         """New fuses everywhere."""

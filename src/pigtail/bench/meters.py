@@ -14,7 +14,7 @@ from typing import Any
 
 import msgspec
 
-from pigtail.bench.scpi import IDENTITY
+from pigtail.bench.scpi import FUSE, IDENTITY, NOT_A_NUMBER
 from pigtail.job.ask import Ask
 from pigtail.job.document import Function
 from pigtail.studies.survey.trust import hertz_of
@@ -134,6 +134,8 @@ class ScpiMeter:
             elif request.function is Function.HEARD:
                 raise MeterError("a meter does not listen; choose what you heard")
             value = float(self._ask(COMMANDS[request.function]))
+            if self.stand_in and value == NOT_A_NUMBER:
+                self._no_reading()
         return math.copysign(math.inf, value) if abs(value) >= OVERLOAD else value
 
     def read_stable(self, request: Ask) -> float:
@@ -179,6 +181,16 @@ class ScpiMeter:
         trouble = self._ask("SYST:ERR?")
         if not trouble.startswith(("+0", "0")):
             raise MeterError(f"the stand-in refused ({trouble}); choose a point and state that it has")
+
+    def _no_reading(self) -> None:
+        """Tell why the stand-in gave no number; a fuse that went is put in anew. Raises MeterError."""
+        trouble = self._ask("SYST:ERR?")
+        if not trouble.startswith(f"+{FUSE}"):
+            raise MeterError(f"the stand-in gives no reading ({trouble}); read again")
+        self._line.write("HOST:FUSE")
+        raise MeterError(
+            "a fuse blew: take off what is clipped across, or put more ohms there; a new one is in"
+        )
 
     def _ask(self, command: str) -> str:
         found: str = self._line.query(command).strip()

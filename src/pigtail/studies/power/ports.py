@@ -17,6 +17,7 @@ from pigtail.job.document import (
     Digital,
     Job,
     Link,
+    Pin,
     Purpose,
     Rail,
     Return,
@@ -35,7 +36,8 @@ FEET = {"com": "the common", "back": "the source's return"}
 
 def port_findings(job: Job) -> list[Finding]:
     """The findings about ports of all links, the worst first for each link."""
-    return [f for link in job.links for f in (*_mistaken(job, link), *_open(job, link))]
+    rules = (_mistaken, _not_known, _no_supply, _open)
+    return [f for link in job.links for rule in rules for f in rule(job, link)]
 
 
 def _mistaken(job: Job, link: Link) -> Iterator[Finding]:
@@ -77,6 +79,21 @@ def _turned(job: Job, link: Link) -> bool:
     ground."""
     rail = rail_of(job, link)
     return rail in link.at("back") and any(does(s, Does.SEPARATES) for s in link.sections)
+
+
+def _not_known(job: Job, link: Link) -> Iterator[Finding]:
+    """A pin of which nobody knows what it does."""
+    for join in link.joins:
+        if isinstance(job.terminal(join.terminal), Pin):
+            yield tell("power.pin_unknown", link.id, {"link": link.name, "name": job.label(join.terminal)})
+            return
+
+
+def _no_supply(job: Job, link: Link) -> Iterator[Finding]:
+    """A stage that would take its supply from what is none."""
+    for address in link.at("sup"):
+        if isinstance(job.terminal(address), (*SIGNALS, Return)):
+            yield tell("power.stage_on_none", link.id, {"link": link.name, "name": job.label(address)})
 
 
 def _open(job: Job, link: Link) -> Iterator[Finding]:
