@@ -16,7 +16,8 @@ from pigtail.bench.meters import Address
 from pigtail.bench.server import Server
 from pigtail.bench.truth import StandIn, load, shipped
 from pigtail.catalogue.kinds import make_module
-from pigtail.desktop import ask
+from pigtail.desktop import ask, theme
+from pigtail.desktop.looks import set_theme
 from pigtail.desktop.meterdialog import STAND_IN, MeterDialog
 from pigtail.edits.change import Change
 from pigtail.edits.values import add_module
@@ -341,3 +342,20 @@ def test_the_strip_reads_a_current_in_series(bench: Bench) -> None:
     bench.choose(strip.function, Function.DC_VOLTS)
     assert strip.against.isVisible()
     assert not strip.series_words.isVisible()
+
+
+def test_what_the_strip_says_follows_the_theme(bench: Bench) -> None:
+    """Said in light, read in dark: the colour of its use in the theme that is worn, and bold only for a verdict."""
+    bench.open_demo()
+    strip = bench.assembly.strip
+    bench.choose(strip.point, "host.rail_low").choose(strip.function, Function.DC_VOLTS)
+    bench.qtbot.waitUntil(lambda: strip.verdict.text().startswith("expected"))
+    for name, worn in (("light", theme.LIGHT), ("dark", theme.DARK)):
+        set_theme(bench.assembly.settings, name)
+        colour = strip.verdict.palette().color(strip.verdict.foregroundRole())
+        assert colour == worn.color("dim")
+    assert not strip.verdict.font().bold()
+    bench.qtbot.keyClicks(strip.reading, "24")
+    bench.qtbot.waitUntil(lambda: strip.verdict.font().bold())
+    assert strip.verdict.palette().color(strip.verdict.foregroundRole()) == theme.DARK.color("good")
+    set_theme(bench.assembly.settings, "light")

@@ -161,6 +161,18 @@ def test_survey_lists_a_value_not_known_as_such(qtbot: QtBot) -> None:
     assert all(r[3].text == "?" and "measure it" in r[5].text for r in unknown)
 
 
+def test_survey_shows_the_usual_value_that_counts_where_nobody_told_one(qtbot: QtBot) -> None:
+    """An input capacitance that is on no paper: typical, as it is solved with."""
+    job = edits.set_value(demo("larkmoor").job, "host.record_in", "capacitance", None)
+    station = SurveyStation()
+    qtbot.addWidget(station)
+    station.show_job(job, study_job(job))
+    row = next(r for r in station.rows.rows if r[0].text == "record input" and r[1].text == "input capacitance")
+    assert row[2].text == "?"
+    assert "pF" in row[3].text
+    assert row[4].text == "typical"
+
+
 def test_returns_drops_schools_of_a_job_that_is_past(qtbot: QtBot) -> None:
     """What was solved for the job before is not shown beside this one."""
     first, second = demo("larkmoor").job, demo("tidewell").job

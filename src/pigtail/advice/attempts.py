@@ -40,7 +40,7 @@ OVERLOADED = ("power.rail", "power.under_voltage", "power.dropout", "power.regul
 #: What an arrangement of the returns does to the burst.
 HEAVIER = "Less drop in that conductor."
 LIFTED = "No loop, but all of the supply return's drop is heard."
-LIFTED_ALONE = "The only way home made weaker: whatever runs in it drops more."
+LIFTED_ALONE = "The only way home made weaker."
 LEFT_OUT = "One return only: all of its drop is heard."
 CLOSED = "The burst divides between the two again."
 

@@ -165,7 +165,7 @@ class BenchMode(QDialog):
         caution = "  ·  live: RCD, isolating transformer, one hand" if live else ""
         name = state.name if state else "?"
         self.state.setText("POWER OFF, unplugged and discharged" if off else f"host: {name}{caution}")
-        self.state.setStyleSheet(f"color: {theme.current().stop if off else theme.current().accent};")
+        theme.wear(self.state, "stop" if off else "accent")
         self.point.setText(f"red on {self._job.label(m.point)}")
         across = f"black on {self._job.label(m.against)}"
         self.against.setText(f"{IN_SERIES}, {OPENED}" if m.in_series else across)
@@ -182,7 +182,7 @@ class BenchMode(QDialog):
         setup, text = self.current(), self.value.text().strip()
         found = judge_text(self._job, setup, text) if setup and self._job and text else None
         self.verdict.setText(found.sentence if found else "")
-        self.verdict.setStyleSheet(f"color: {getattr(theme.current(), found.severity)};" if found else "")
+        theme.wear(self.verdict, found.severity if found else "")
 
     # -- keys -----------------------------------------------------------------------------------------------
 
@@ -229,7 +229,7 @@ class BenchMode(QDialog):
             words, edit = log_edit(self._job, setup, self.value.text())
         except (UnreadableError, JobError) as error:
             self.verdict.setText(str(error))
-            self.verdict.setStyleSheet(f"color: {theme.current().fix};")
+            theme.wear(self.verdict, "fix")
             self.value.selectAll()
             return
         self.last.setText(f"last: {words.removeprefix('log ')}")
@@ -265,4 +265,4 @@ class BenchMode(QDialog):
     def tell(self, sentence: str) -> None:
         """Show one sentence where the verdict stands."""
         self.verdict.setText(sentence)
-        self.verdict.setStyleSheet(f"color: {theme.current().fix};")
+        theme.wear(self.verdict, "fix")

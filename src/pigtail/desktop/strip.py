@@ -287,9 +287,7 @@ class BenchStrip(QFrame):
         words = found.sentence if found else "" if text else expected_text(self._job, setup)
         use = found.severity if found else "dim"
         self.verdict.setText(words)
-        self.verdict.setStyleSheet(
-            f"color: {getattr(theme.current(), use)}; font-weight: {'bold' if found else 'normal'};"
-        )
+        theme.wear(self.verdict, use, bold=found is not None)
 
     def ask_meter(self) -> None:
         """Ask the meter for what the probes are on."""

@@ -6,7 +6,7 @@ import os
 from functools import cache
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 FAMILY = "B612"
 FONTS = os.path.join(os.path.dirname(os.path.dirname(__file__)), "sheet", "data", "fonts")
@@ -89,6 +89,19 @@ def apply(application: QApplication, theme: Theme) -> None:
     application.setStyleSheet(_style(theme))
 
 
+#: What the words of a label may be worn in, whatever the theme.
+WORN = ("good", "watch", "fix", "stop", "unknown", "accent", "dim")
+
+
+def wear(label: QWidget, use: str, *, bold: bool = False) -> None:
+    """Put a label's words in the colour of a use, or in that of all others (empty); it follows the theme."""
+    label.setProperty("worn", use)
+    label.setProperty("bold", bold)
+    if (style := label.style()) is not None:
+        style.unpolish(label)
+        style.polish(label)
+
+
 def _palette(theme: Theme) -> QPalette:
     palette = QPalette()
     roles = QPalette.ColorRole
@@ -105,7 +118,10 @@ def _palette(theme: Theme) -> QPalette:
 
 
 def _style(t: Theme) -> str:
+    worn = "\n".join(f'    QLabel[worn="{use}"] {{ color: {getattr(t, use)}; }}' for use in WORN)
     return f"""
+{worn}
+    QLabel[bold="true"] {{ font-weight: bold; }}
     QMainWindow, QDialog {{ background: {t.ground}; }}
     QFrame#panel {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 6px; }}
     QLabel#dim {{ color: {t.dim}; }}

@@ -108,7 +108,8 @@ class SupplyPicture(Painting):
         assert self.supply is not None
         n = self.supply.numbers
         rail = self.job.terminal(self.supply.rail)
-        board(painter, rect, self.job.label(self.supply.rail).capitalize(), rail.place.text() if rail else "")
+        name = self.job.label(self.supply.rail)
+        board(painter, rect, name[:1].upper() + name[1:], rail.place.text() if rail else "")
         lines = [
             ("volts", n["rail_v"].short()),
             ("average", n["rail_current_a"].short()),

@@ -179,7 +179,7 @@ class SurveyStation(Station):
         self.table = make_table(
             self.rows, "known_table", "What is known of each terminal; edit the column on paper", 5
         )
-        set_widths(self.table, (138, 148, 150, 144, 88))
+        set_widths(self.table, (138, 160, 150, 144, 88))
         self.view = QComboBox()
         self.view.setObjectName("survey_view")
         self.view.setAccessibleName("What the table lists")
@@ -238,7 +238,7 @@ class SurveyStation(Station):
         cautions = CAUTIONS[job.host.supply]
         self.caution.setText(cautions[0])
         self.caution.setToolTip("\n".join(cautions))
-        self.caution.setStyleSheet(f"color: {theme.current().stop}; font-weight: bold;")
+        theme.wear(self.caution, "stop", bold=True)
         self.chain.show_chain(job)
         self._fill()
 
@@ -290,7 +290,7 @@ class SurveyStation(Station):
                 for item in quantities(terminal):
                     make = partial(_value_edit, address, item.field)
                     edit = partial(self._typed, item.words, item.unit, make)
-                    paper, counts = getattr(terminal, item.field), getattr(real, item.field)
+                    paper, counts = getattr(terminal, item.field), item.of(real) if real is not None else None
                     rows.append(_row(job.label(address), item.words, paper, counts, edit))
             for path in device.paths:
                 real_device = measured.device(device_id)

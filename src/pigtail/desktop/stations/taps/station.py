@@ -198,7 +198,7 @@ class TapsStation(Station):
         words.setBuddy(self.wanted)
         row.addWidget(words)
         row.addWidget(self.wanted)
-        note = OneLine("A wide bar: what is not known yet could move the point so far.")
+        note = OneLine("A wide bar: what is not known could move it so far.")
         note.setObjectName("dim")
         note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row.addWidget(note, 1)
@@ -263,7 +263,7 @@ class TapsStation(Station):
         self.title.setText(self._job.label(candidate.address))
         self.wrong.setVisible(bool(candidate.wrong))
         self.wrong.setText(" ".join(sentence for _, _, sentence in candidate.wrong))
-        self.wrong.setStyleSheet(f"color: {theme.current().stop}; font-weight: bold;")
+        theme.wear(self.wrong, "stop", bold=True)
         self.marks.show_rows([_mark_row(m) for m in candidate.marks])
         asks = [in_words(self._job, c) for c in candidate.asks]
         first = (
