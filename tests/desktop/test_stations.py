@@ -167,7 +167,9 @@ def test_survey_shows_the_usual_value_that_counts_where_nobody_told_one(qtbot: Q
     station = SurveyStation()
     qtbot.addWidget(station)
     station.show_job(job, study_job(job))
-    row = next(r for r in station.rows.rows if r[0].text == "record input" and r[1].text == "input capacitance")
+    row = next(
+        r for r in station.rows.rows if r[0].text == "record input" and r[1].text == "input capacitance"
+    )
     assert row[2].text == "?"
     assert "pF" in row[3].text
     assert row[4].text == "typical"
