@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from pigtail.bench.truth import DATA, Joint, StandIn, check_stand_in, encode
+from pigtail.bench.truth import DATA, StandIn, check_stand_in, encode
 from pigtail.catalogue.kinds import make_host
 from pigtail.edits.host import add_connector
 from pigtail.job.document import (
@@ -26,6 +26,7 @@ from pigtail.job.document import (
     Trait,
 )
 from pigtail.job.places import Pad, Place
+from pigtail.model.probed import Joint
 from pigtail.units import Basis
 from pigtail.units.known import Known
 

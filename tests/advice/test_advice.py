@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from asking import answered
+from asking import answered, by_its_papers, followed
 from feeds import hall
 from pigtail import edits
-from pigtail.advice.measure import next_readings
+from pigtail.advice.measure import next_readings, with_asked
 from pigtail.advice.plan import propose, with_plus
 from pigtail.advice.remedies import advised, schools
 from pigtail.bench.truth import StandIn
@@ -174,31 +174,18 @@ def test_proposing_again_replaces_the_plan(larkmoor: Job) -> None:
 
 
 def test_points_of_the_plan_are_asked_for_first_then_what_verdicts_rest_on() -> None:
-    """From nothing read: each used point is asked for once, with probes, state and reason; then the path."""
+    """From nothing read: each used point is asked for, nothing twice, with probes, state and reason."""
     job = propose(_hall(), "m")
     asked = next_readings(job, study_job(job))
     assert {m.point for m in asked} >= {"host.record_in", "host.rail_low", "host.input_return"}
-    assert len({(m.point, m.against, m.state, m.function) for m in asked}) == len(asked)
+    assert len({m.key for m in asked}) == len(asked)
     assert all(m.against and m.state and m.reason for m in asked)
 
 
 def test_answering_what_is_asked_ends_the_questions() -> None:
     """Log what is asked for, again and again: the list runs dry and every used point is read."""
     job = propose(_hall(), "m")
-    answers = {
-        Function.DC_VOLTS: 24.0,
-        Function.RESISTANCE: 0.06,
-        Function.CURRENT: 0.035,
-        Function.AC_VOLTS: 0.25,
-    }
-    for _ in range(12):
-        asked = next_readings(job, study_job(job))
-        if not asked:
-            break
-        m = asked[0]
-        quiet = m.function is Function.DC_VOLTS and m.point in ("host.record_in", "host.input_return")
-        value = 0.0 if quiet else answers[m.function]
-        job = answered(job, m, value)
+    job = followed(job, by_its_papers(job))
     assert next_readings(job, study_job(job)) == ()
     assert study_job(job).of(SurveyFound).verdict is Severity.GOOD
 
@@ -211,8 +198,8 @@ def test_a_job_with_no_plan_is_offered_one() -> None:
 
 
 def test_the_service_knows_what_the_window_asks_for(larkmoor: Job) -> None:
-    """The same studies come back through the service as by a direct call."""
-    assert SERVICES["study"](larkmoor) == study_job(larkmoor)
+    """The same studies come back through the service as by a direct call, with what to measure next."""
+    assert SERVICES["study"](larkmoor) == with_asked(larkmoor, study_job(larkmoor))
     document, studies = SERVICES["first_demo"]("larkmoor")
     assert document.job == larkmoor
     assert studies.verdicts == study_job(larkmoor).verdicts
@@ -232,9 +219,11 @@ def test_an_impedance_that_a_verdict_wants_is_asked_for_by_two_readings() -> Non
         for m in next_readings(job, study_job(job))
         if m.point == "host.out_left" and m.function is Function.AC_VOLTS
     ]
-    assert [(m.drive, m.load) for m in asked[-2:]] == [("1 kHz", None), ("1 kHz", 1000.0)]
-    for m, volts in zip(asked[-2:], (0.4, 0.2), strict=True):
-        job = answered(job, m, volts)
+    at_full = [m for m in asked if m.state == job.working_state() and "down" not in m.drive]
+    assert [m.load for m in at_full] == [None, 1000.0]
+    assert {m.drive for m in at_full} == {"full scale 1 kHz left"}
+    for m in asked:
+        job = answered(job, m, 0.2 if m.load else 0.4)
     again = [
         m
         for m in next_readings(job, study_job(job))
@@ -246,7 +235,7 @@ def test_an_impedance_that_a_verdict_wants_is_asked_for_by_two_readings() -> Non
 
 
 def test_a_telling_resistor_follows_what_is_thought_of_the_point() -> None:
-    """Twice an output's impedance, an input's own, a rail's voltage over what the module draws; else the usual."""
+    """Twice an output's impedance, an input's own, on a rail half more than what the module draws in a burst; else the usual."""
     from pigtail.studies.taps.protocol import suggested_clip
 
     job = edits.add_module(
@@ -254,7 +243,7 @@ def test_a_telling_resistor_follows_what_is_thought_of_the_point() -> None:
     )
     assert suggested_clip(job, "host.rec_left", "load") == 2200.0
     assert suggested_clip(job, "host.aux_left", "series") == 47_000.0
-    drawn = sum(t.average.nominal for t in job.modules[0].terminals if getattr(t, "average", None))
+    drawn = 1.5 * sum(t.burst.nominal for t in job.modules[0].terminals if getattr(t, "burst", None))
     load = suggested_clip(job, "host.rail_5v", "load")
     assert load is not None
     assert 5.0 / load == pytest.approx(drawn, rel=0.15)
@@ -263,14 +252,16 @@ def test_a_telling_resistor_follows_what_is_thought_of_the_point() -> None:
 
 @pytest.mark.parametrize("supply", [SupplyClass.LIVE_CHASSIS, SupplyClass.UNKNOWN])
 def test_no_reading_is_asked_of_a_host_that_no_probe_may_touch(supply: SupplyClass, brindle: StandIn) -> None:
-    """A live chassis, and one of which nobody knows how it is fed: whatever is open, no probe is sent there."""
+    """A live chassis, and one of which nobody knows how it is fed: whatever is open, no probe is sent there under power."""
     job = propose(edits.add_module(brindle.papers, make_module("wireless_receiver_5v", "m")), "m")
     assert next_readings(job, study_job(job))
     unwired = job
     for link in job.links:
         unwired = edits.remove_link(unwired, link.id)
     asked = edits.set_supply(unwired, supply)
-    assert next_readings(asked, study_job(asked)) == ()
+    wanted = next_readings(asked, study_job(asked))
+    assert all(a.unpowered for a in wanted)
+    assert [a.function for a in wanted[:1]] == ([Function.LOOK] if supply is SupplyClass.UNKNOWN else [])
 
 
 def test_dc_at_an_input_that_nobody_knows_decides_no_polarity() -> None:

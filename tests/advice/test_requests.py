@@ -14,9 +14,10 @@ from pigtail.advice.plan import propose
 from pigtail.catalogue.kinds import host_kinds, make_host, make_module, module_kinds
 from pigtail.edits.readings import log_reading
 from pigtail.job.ask import Ask, in_words
-from pigtail.job.document import Function, Job, Rail, SupplyIn
+from pigtail.job.document import Act, AudioIn, AudioOut, Channel, Function, Job, Rail, SupplyIn
 from pigtail.job.errors import EditError, JobError
 from pigtail.job.reading_import import read_rows
+from pigtail.job.tone import tone_of
 from pigtail.studies.all import study_job
 
 WHEN = datetime(2026, 11, 27, 12, 0)
@@ -104,3 +105,43 @@ def test_a_request_for_a_current_says_where_the_lead_is_opened() -> None:
         words
         == "read the current in series with unregulated rail, its lead opened at a fuse or a link while “on”"
     )
+
+
+@pytest.mark.parametrize("host", [k.key for k in host_kinds()])
+def test_tones_go_into_inputs_and_listening_wants_a_loudspeaker(host: str) -> None:
+    """Nothing is injected into an output; an output of a pair is told by its own side; no host without an amplifier is listened to; without
+    power no pair comes twice."""
+    for kind in MODULES:
+        job = planned(host, kind)
+        if job is None:
+            continue
+        sounds = any(Act.AMPLIFY in s.acts for s in job.host.stages)
+        asked = next_readings(job, study_job(job))
+        for ask in asked:
+            terminal = job.terminal(ask.point)
+            if ask.function is Function.HEARD:
+                assert sounds
+                assert isinstance(terminal, AudioIn)
+                assert "mV" in ask.drive
+            if (
+                isinstance(terminal, AudioOut)
+                and ask.function is Function.AC_VOLTS
+                and terminal.channel is not Channel.MONO
+            ):
+                assert tone_of(ask.drive).side in ("", terminal.channel.value)  # type: ignore[union-attr]
+        pairs = [frozenset((a.point, a.against)) for a in asked if a.unpowered]
+        assert len(set(pairs)) == len(pairs)
+
+
+def test_one_way_of_a_crossover_is_asked_at_what_it_carries() -> None:
+    """A quarter and four times the crossover, not 1 kHz; the input of a record player's amplifier gets millivolts."""
+    job = planned("two_way_speaker", "wireless_transmitter_5v")
+    assert job is not None
+    asked = next_readings(job, study_job(job))
+    drives = {a.drive for a in asked if a.drive}
+    assert {tone_of(d).hertz for d in drives} == {500.0, 8000.0}  # type: ignore[union-attr]
+    assert "1 kHz" not in drives
+    records = planned("record_amplifier", "wireless_receiver_5v")
+    assert records is not None
+    tones = {a.drive for a in next_readings(records, study_job(records)) if a.function is Function.HEARD}
+    assert tones == {"5 mV at 1 kHz"}

@@ -21,10 +21,11 @@ from asking import answered
 from pigtail.advice.measure import next_readings
 from pigtail.advice.plan import propose
 from pigtail.bench.faults import FAULTS
+from pigtail.bench.made import make_stand_in
 from pigtail.bench.meters import Address, MeterError, ScpiMeter
 from pigtail.bench.server import Server
 from pigtail.bench.truth import StandIn, load, shipped
-from pigtail.catalogue.kinds import make_module
+from pigtail.catalogue.kinds import host_kinds, make_module
 from pigtail.catalogue.topologies import topology
 from pigtail.edits.links import add_link
 from pigtail.edits.usual import join
@@ -88,7 +89,7 @@ FOUND = {
 def test_each_fault_is_found_by_following_what_is_asked(fault: str, brindle: StandIn, serve: Serve) -> None:
     """Over the road that a real meter takes; and the host without the fault shows no such finding."""
     code, severity = FOUND[fault]
-    found = by_following(FAULTS[fault](brindle), serve)
+    found = by_following(FAULTS[fault](brindle, ()), serve)
     assert found.get(code) is severity, found
     if not CLEAN:
         CLEAN.update(by_following(brindle, serve))
@@ -139,14 +140,14 @@ def test_the_shipped_mislabelled_line_is_found(serve: Serve) -> None:
 
 @pytest.mark.parametrize("fault", FAULTS)
 def test_faults_are_planted_where_they_can_be(fault: str) -> None:
-    """At least one of the shipped hosts takes each, says so in words, and stays a sound file."""
+    """At least one of the shipped or made hosts takes each, says so in words, and stays a sound file."""
     from pigtail.bench.faults import NoPlaceError
     from pigtail.bench.truth import decode, encode
 
     planted = 0
-    for path in shipped().values():
+    for stand_in in (*map(load, shipped().values()), *(make_stand_in(k.key) for k in host_kinds())):
         try:
-            made = FAULTS[fault](load(path))
+            made = FAULTS[fault](stand_in, ())
         except NoPlaceError:
             continue
         planted += 1

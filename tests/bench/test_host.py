@@ -8,11 +8,12 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from pigtail.bench.host import OVERLOAD, BlownFuseError, StandInHost
-from pigtail.bench.truth import Joint, Offset, StandIn, check_stand_in, decode, encode, load, shipped
+from pigtail.bench.truth import StandIn, check_stand_in, decode, encode, load, shipped
 from pigtail.job.derive import TooWeakError, source_impedance
 from pigtail.job.document import AudioOut, Function, Rail
 from pigtail.job.errors import JobError
 from pigtail.job.meters import meter, meters
+from pigtail.model.probed import Joint, Offset
 from pigtail.units import Basis
 from pigtail.units.known import Known
 
@@ -68,7 +69,7 @@ def test_a_meter_errs_within_its_accuracy_and_always_the_same_way(kind: str, bri
     allowed = 12.1 * relative + floor
     loss = 12.1 * 0.4 / meter(kind).dc_ohm
     assert all(abs(r - 12.1) <= allowed + loss for r in readings)
-    assert max(readings) - min(readings) <= 0.3 * floor
+    assert max(readings) - min(readings) <= 0.3 * (floor + 10.0 * relative)
 
 
 def test_a_small_meter_loads_what_a_bench_meter_leaves_alone(brindle: StandIn) -> None:

@@ -192,15 +192,20 @@ def test_next_asks_for_the_most_telling_reading_first(demos: Path, tmp_path: Pat
     path = tmp_path / "brindle.pigtail"
     save(Document(job), path)
     asked = json.loads(pigtail("next", path, "--json").stdout)
-    assert asked[0] == {
-        "point": "host.aux_left", "against": "host.u7_43", "state": "off", "function": "continuity", "drive": "",
+    assert asked[0]["against"] == "mains.blades"
+    rung = next(a for a in asked if a["function"] == "continuity")
+    assert rung == {
+        "point": "host.aux_left", "against": "host.u7_43", "state": "off", "function": "continuity", "drive": "", "tone": None,
         "settles": "ring it out to U7 pin 43, selector left, power off",
         "load": None, "series": None, "current": None,
         "expected": {"low": 0.0, "high": 1.0, "words": "below 1 Ω", "source": "it should be the same net"},
-        "words": asked[0]["words"],
+        "words": rung["words"],
     }  # fmt: skip
+    tones = [a["tone"] for a in asked if a["drive"]]
+    assert {"hertz": 1000.0, "volts": 0.1, "full_scale": False, "side": "both", "volume_down": False} in tones
     lines = pigtail("next", path).stdout.splitlines()
-    assert asked[0]["words"] in lines[0]
-    assert len(lines) == len(asked)
-    assert "power off" in lines[0]
+    assert asked[0]["words"] in lines[1]
+    assert lines[0].startswith(f"{len(asked)} readings, about ")
+    assert len(lines) == len(asked) + 1
+    assert "power off" in lines[1]
     assert pigtail("next", demos / "tidewell-minor.pigtail").stdout == "Nothing is asked for.\n"

@@ -49,9 +49,9 @@ def follow(bench: Bench, most: int = 60) -> int:
     strip = bench.assembly.strip
     for count in range(most):
         m = strip._next
-        if m is None or (m.point, m.against, m.state, m.function, m.load, m.series) in asked:
+        if m is None or m.key in asked:
             return count
-        asked.add((m.point, m.against, m.state, m.function, m.load, m.series))
+        asked.add(m.key)
         bench.assembly.actions["probes"].trigger()
         read_and_log(bench)
     raise AssertionError("the questions do not end")
@@ -215,14 +215,19 @@ def test_bench_mode_reads_and_logs_with_one_key(bench: Bench, server: Server) ->
     bench.assembly.actions["mode"].trigger()
     mode = bench.assembly.bench.mode
     bench.qtbot.waitUntil(mode.isVisible)
-    assert mode.point.text() == "red on auxiliary input, left"
+    assert mode.point.text() == "red on 0 V star at the reservoir"
+    assert mode.against.text() == "black on both blades of its mains plug"
     assert "POWER OFF" in mode.state.text()
+    assert "readings, about" in mode.round.text()
+    assert mode.coming.text().startswith("then ")
+    left = int(mode.round.text().split()[0])
     bench.qtbot.keyClick(mode.value, Qt.Key.Key_Space)
     bench.qtbot.waitUntil(lambda: bool(mode.value.text()), timeout=60_000)
-    assert "rings out" in mode.verdict.text()
+    assert "apart from the mains" in mode.verdict.text()
     bench.qtbot.keyClick(mode.value, Qt.Key.Key_Return)
     bench.settle()
-    assert bench.session.job.readings[-1].function is Function.CONTINUITY
+    assert bench.session.job.readings[-1].function is Function.RESISTANCE
+    assert int(mode.round.text().split()[0]) == left - 1
     assert mode.value.text() == ""
     first = mode.reason.text() + mode.state.text()
     bench.qtbot.keyClick(mode.value, Qt.Key.Key_N)

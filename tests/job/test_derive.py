@@ -13,7 +13,6 @@ from pigtail.catalogue.kinds import make_host
 from pigtail.edits.readings import log_reading, strike_reading
 from pigtail.edits.values import new_job
 from pigtail.job.derive import (
-    FULL_SCALE,
     TooWeakError,
     advised_load,
     derived,
@@ -28,6 +27,7 @@ from pigtail.job.document import Function, Job
 from pigtail.job.log import log_of
 from pigtail.job.meters import meter, meters
 from pigtail.job.readings import effective
+from pigtail.job.tone import FULL_SCALE
 from pigtail.units import Basis
 from pigtail.units.known import Known
 

@@ -8,7 +8,7 @@ import pytest
 
 from pigtail.job.document import FUNCTION_UNITS, Function, Job
 from pigtail.job.file import decode, encode
-from pigtail.job.meters import USUAL, meter, meters
+from pigtail.job.meters import NOT_NUMBERS, USUAL, meter, meters
 from pigtail.job.places import EASE, NOWHERE, Pad, Place
 
 
@@ -40,7 +40,7 @@ def test_pads_get_harder_from_lug_to_chip_leg() -> None:
 def test_every_meter_has_an_accuracy_for_every_function(key: str) -> None:
     """What is heard is no number; everything else has a part and a floor, and a load that is no short."""
     kind = meter(key)
-    assert set(kind.accuracy) == {f.value for f in Function if f is not Function.HEARD}
+    assert set(kind.accuracy) == {f.value for f in Function if f not in NOT_NUMBERS}
     assert set(FUNCTION_UNITS) == set(Function)
     assert kind.load_ohm(Function.DC_VOLTS) >= 1e5
     assert kind.load_ohm(Function.AC_VOLTS, 20e3) < kind.load_ohm(Function.AC_VOLTS, 50.0)

@@ -32,12 +32,14 @@ from pigtail.job.document import (
 )
 from pigtail.job.places import EASE, Pad, Place
 from pigtail.job.taking import taken
+from pigtail.job.tone import tone_of
 from pigtail.model.model import Model
 from pigtail.studies.findings import Severity
 from pigtail.studies.survey.discharge import bleeder_for, seconds_to, study_discharge
-from pigtail.studies.survey.onspot import expected, judged
+from pigtail.studies.survey.expecting import expected
+from pigtail.studies.survey.onspot import judged
 from pigtail.studies.survey.sweep import PinClass, sweep
-from pigtail.studies.survey.trust import hertz_of, trust
+from pigtail.studies.survey.trust import trust
 from pigtail.studies.taps.criteria import CRITERIA
 from pigtail.studies.taps.protocol import checks, done_part, open_checks
 from pigtail.studies.taps.study import study_taps, table
@@ -144,7 +146,8 @@ def test_the_bias_of_an_output_tells_its_capacitor() -> None:
 )
 def test_the_frequency_is_read_out_of_what_was_played(drive: str, hertz: float) -> None:
     """A kilohertz where the words do not tell."""
-    assert hertz_of(drive) == hertz
+    tone = tone_of(drive)
+    assert (tone.hertz if tone else 1e3) == hertz
 
 
 def test_a_high_impedance_is_corrected_for_the_meter() -> None:
@@ -407,17 +410,19 @@ def test_the_chain_tells_before_and_after() -> None:
 
 
 def test_checks_go_from_ringing_out_to_listening() -> None:
-    """Power off first; then DC in each live state, then a tone, then which side."""
+    """Power off first; then DC in each live state, then an output while its own side plays, and an input by ear."""
     job = set_point(host("receiver_amplifier"), "host.rec_left", rings_to="aux_left")
     functions = [c.function for c in checks(job, "host.rec_left")]
-    assert functions == [
-        Function.CONTINUITY,
-        Function.DC_VOLTS,
-        Function.DC_VOLTS,
-        Function.DC_VOLTS,
-        Function.AC_VOLTS,
-        Function.HEARD,
-    ]
+    dc = [Function.DC_VOLTS] * 3
+    ac = Function.AC_VOLTS
+    assert functions == [Function.CONTINUITY, *dc, *[ac] * 4]
+    drives = [c.drive for c in checks(job, "host.rec_left")[4:]]
+    full = "full scale 1 kHz left"
+    assert drives == [full, full, f"{full}, volume down", full]
+    of_input = [Function.RESISTANCE, *dc, *[ac] * 3]
+    assert [c.function for c in checks(job, "host.aux_left")] == [*of_input, Function.HEARD]
+    silent = replace(job, host=replace(job.host, stages=()))
+    assert [c.function for c in checks(silent, "host.aux_left")] == of_input
     assert done_part(job, "host.rec_left") == 0.0
     assert checks(job, "module.out") == ()
 

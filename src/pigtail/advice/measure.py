@@ -4,30 +4,48 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from pigtail.advice.rounds import ordered
+from pigtail.advice.separating import separating
 from pigtail.job.ask import Ask
-from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail
+from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail, Trait
+from pigtail.job.hazards import open_hazards
 from pigtail.job.log import log_of
 from pigtail.job.quantities import quantity
 from pigtail.job.readings import feeding
 from pigtail.job.safety import Safety, safety
+from pigtail.job.tone import Tone
 from pigtail.job.wiring import first_function, probe_against, used_points
 from pigtail.model.estimate import Estimate, Input
 from pigtail.model.subjects import SubjectKind
 from pigtail.studies.findings import Severity
 from pigtail.studies.found import Studies
+from pigtail.studies.survey.expecting import with_expected
 from pigtail.studies.survey.found import SurveyFound
-from pigtail.studies.survey.onspot import with_expected
 from pigtail.studies.survey.sweep import connectors, pins, sweep
-from pigtail.studies.taps.protocol import open_checks, suggested_clip, unplugged
+from pigtail.studies.taps.protocol import (
+    INTO_RECORDS_V,
+    INTO_V,
+    open_checks,
+    played,
+    suggested_clip,
+    unplugged,
+)
+
+#: What is driven through a path whose resistance an ohmmeter tells too coarsely [A].
+FOUR_WIRE_A = 0.5
 
 
 def next_readings(job: Job, studies: Studies) -> tuple[Ask, ...]:
-    """Readings worth taking, the most telling first: a reservoir to be found empty, the checks of points that the plan
-    uses, then values that open verdicts rest on and a meter can tell, then pins that a sweep leaves open. None of a host that no
-    probe may be put on."""
-    if safety(job) is not Safety.OPEN:
+    """Readings worth taking, in the order of a round: how the host is fed, the checks of points that the plan uses, values that open
+    verdicts rest on and a meter can tell, pins that a sweep leaves open. Of a host whose supply nobody knows what tells it; none of
+    one that no probe may be put on."""
+    if safety(job) is Safety.LIVE:
         return ()
-    found: list[Ask] = []
+    if safety(job) is Safety.NOT_KNOWN:
+        return tuple(with_expected(job, m) for m in ordered(job, open_hazards(job)))
+    telling = separating(job)
+    found: list[Ask] = list(open_hazards(job)) if used_points(job) or connectors(job) else []
+    found += telling
     for address in used_points(job):
         found += open_checks(job, address)
     for finding in studies.of(SurveyFound).findings:
@@ -50,8 +68,18 @@ def next_readings(job: Job, studies: Studies) -> tuple[Ask, ...]:
         found += [r.settle for r in rows if r.settle is not None and isinstance(job.terminal(r.address), Pin)]
     # a return that is the only one is confirmed by what is read against it
     found = [m for m in found if m.against or m.in_series]
-    first = {m.key: m for m in reversed(found)}
-    return tuple(with_expected(job, m) for m in found if first[m.key] is m)
+    first = {_same(m): m for m in reversed(found)}
+    fresh = [m for m in found if first[_same(m)] is m]
+    return tuple(with_expected(job, m) for m in ordered(job, fresh, telling))
+
+
+def _same(ask: Ask) -> tuple[object, ...]:
+    """What makes two requests one: without power the two probes may change places."""
+    if not ask.unpowered:
+        return ask.key
+    ends, rest = frozenset((ask.point, ask.against)), ask.key[2:]
+    kind = Function.RESISTANCE if ask.function is Function.CONTINUITY else ask.function
+    return (ends, *(kind if part is ask.function else part for part in rest))
 
 
 def with_asked(job: Job, studies: Studies) -> Studies:
@@ -90,8 +118,8 @@ def _by_two(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
     if not field or not isinstance(terminal, AudioIn | AudioOut | Rail):
         return []
     function = Function.DC_VOLTS if isinstance(terminal, Rail) else Function.AC_VOLTS
-    drive = "" if isinstance(terminal, Rail) else "1 kHz"
-    taken = [r for r in log_of(job).at(address, function) if r.drive == drive]
+    drive = _tone(job, terminal)
+    taken = [r for r in log_of(job).at(address, function) if bool(r.drive) is bool(drive)]
     against, state = probe_against(job, address), job.working_state()
     reason = f"settles {estimate.words}, with the reading after it"
     found = []
@@ -104,6 +132,15 @@ def _by_two(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
     return found
 
 
+def _tone(job: Job, terminal: AudioIn | AudioOut | Rail) -> str:
+    """What is played for two readings of a point."""
+    if isinstance(terminal, Rail):
+        return ""
+    if isinstance(terminal, AudioOut):
+        return played(job, terminal)[1].text()
+    return Tone(volts=INTO_RECORDS_V if terminal.has(Trait.EQUALISED) else INTO_V).text()
+
+
 def _path(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
     device_id, path_id = item.subject.owner, item.subject.part
     device = job.device(device_id)
@@ -111,13 +148,14 @@ def _path(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
     if path is None or device_id != HOST:
         return []
     ends = (f"{HOST}.{path.a}", f"{HOST}.{path.b}")
-    if any(
-        not r.struck and {r.point, r.against} == set(ends) and r.function is Function.RESISTANCE
-        for r in job.readings
-    ):
+    off, reason = unplugged(job), f"settles {estimate.words}"
+    if not log_of(job).between(*ends, Function.RESISTANCE):
+        return [Ask(ends[0], ends[1], off, Function.RESISTANCE, reason)]
+    if any(r.current is not None for r in log_of(job).between(*ends, Function.DC_VOLTS)):
         return []
-    off = unplugged(job)
-    return [Ask(ends[0], ends[1], off, Function.RESISTANCE, f"settles {estimate.words}")]
+    return [
+        Ask(ends[0], ends[1], off, Function.DC_VOLTS, f"{reason}: finer, by four wires", current=FOUR_WIRE_A)
+    ]
 
 
 def _at(job: Job, address: str, function: Function, reason: str) -> Ask:

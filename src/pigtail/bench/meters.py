@@ -17,7 +17,7 @@ import msgspec
 from pigtail.bench.scpi import FUSE, IDENTITY, NOT_A_NUMBER
 from pigtail.job.ask import Ask
 from pigtail.job.document import Function
-from pigtail.studies.survey.trust import hertz_of
+from pigtail.model.probed import spot_of
 
 TIMEOUT_MS = 3000
 OPEN_TIMEOUT_MS = 3000
@@ -34,9 +34,6 @@ COMMANDS = {
     Function.TEMPERATURE: "MEAS:TEMP?",
     Function.HEARD: "HOST:HEAR?",
 }
-#: Level of a tone that is injected or played at the stand-in: volts into an input, part of full scale at an output.
-USUAL_TONE = 0.3
-FULL = 1.0
 #: Two readings agree within this part of them, or within this much [unit of the function].
 AGREES = 0.002
 NEAR = {
@@ -167,12 +164,12 @@ class ScpiMeter:
         if missing:
             raise MeterError(f"the stand-in has no point “{missing[0]}”; open the job that belongs to it")
         red, black = (self._channels[p] for p in points)
-        tone = (FULL if request.drive == "full scale" else USUAL_TONE) if request.drive else 0.0
-        side = next((s for s in ("left", "right") if s in request.drive.split()), "both")
+        spot = spot_of(request)
         commands = (
             f"ROUT:CLOS (@{red},{black})",
             f'HOST:STAT "{request.state}"',
-            f"HOST:TONE {hertz_of(request.drive):g},{tone:g},{side.upper()}",
+            f"HOST:TONE {spot.tone_hz:g},{spot.tone_level:g},{spot.channel.upper()}",
+            f"HOST:VOL {spot.volume:g}",
             f"HOST:LOAD {request.load or 0.0:g}",
             f"HOST:SER {request.series or 0.0:g}",
             f"HOST:CURR {request.current or 0.0:g}",

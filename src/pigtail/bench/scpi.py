@@ -9,7 +9,8 @@ Usual: `*IDN?` `*RST` `*CLS` `*OPC?` `*TST?` `SYSTem:ERRor?` `SYSTem:VERSion?`, 
 
 Of the host: `HOST:CATalog?` its points (channel, id, name); `HOST:STATe "id"` switches it, `HOST:STATe?`,
 `HOST:STATe:CATalog?`; `HOST:TONE hertz,level[,LEFT|RIGHT|BOTH]` plays a tone, level being a part of full scale, or volts
-into an input; `HOST:LOAD ohm` clips a resistor across, `HOST:SERies ohm` puts one behind the generator, `HOST:CURRent
+into an input; `HOST:VOLume part` turns the host's control;
+`HOST:LOAD ohm` clips a resistor across, `HOST:SERies ohm` puts one behind the generator, `HOST:CURRent
 ampere` drives a current, 0 takes each off; `HOST:HEARd?` gives 0 nothing, 1 left, 2 right, 3 both, of a tone injected at
 the red probe. `CURRent` is read in series with one point, `ROUTe:CLOSe (@red,red)`; between two points the meter's fuse goes, with that
 of a rail there, as does that of a rail that is loaded far beyond what it can give; `HOST:FUSE` puts new ones in.
@@ -323,6 +324,7 @@ TABLE: tuple[tuple[str, Handler], ...] = (
     ("HOST:STATe?", _answer(lambda i: f'"{i.host.setting.state}"')),
     ("HOST:STATe:CATalog?", _states),
     ("HOST:TONE", _tone),
+    ("HOST:VOLume", _setter("volume", 0.0, 1.0)),
     ("HOST:LOAD", _setter("load", 0.0, 1e9)),
     ("HOST:SERies", _setter("series", 0.0, 1e9)),
     ("HOST:CURRent", _setter("current", -10.0, 10.0)),

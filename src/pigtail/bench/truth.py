@@ -12,33 +12,16 @@ import msgspec
 
 from pigtail.job.check import check_job
 from pigtail.job.document import FORMAT as JOB_FORMAT
-from pigtail.job.document import HOST, Host, Job
+from pigtail.job.document import HOST, OUTSIDE, Host, Job
 from pigtail.job.document import VERSION as JOB_VERSION
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import migrate_states, migrated
+from pigtail.model.probed import Joint, Offset
 from pigtail.units.known import KnownError
 
 FORMAT, VERSION = "pigtail stand-in", 1
 MAX_BYTES = 8_000_000
 DATA = Path(__file__).parent / "data"
-
-
-class Joint(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """Two points of the true host that are one net, or nearly: their ids, and the resistance between them [Ω]."""
-
-    a: str
-    b: str
-    ohm: float = 0.1
-
-
-class Offset(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A return that is held away from another: volts of DC and of AC (50 Hz, rms) behind a resistance [Ω]."""
-
-    a: str
-    b: str
-    volts: float = 0.0
-    hum: float = 0.0
-    ohm: float = 1.0
 
 
 class StandIn(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -75,7 +58,7 @@ def check_stand_in(stand_in: StandIn) -> None:
         raise JobError("the papers have states that the truth does not", where="truth.states")
     joined: tuple[Joint | Offset, ...] = (*stand_in.joints, *stand_in.offsets)
     for at, joint in enumerate(joined):
-        if not {joint.a, joint.b} <= truth or joint.a == joint.b or not joint.ohm > 0:
+        if not {joint.a, joint.b} <= truth | set(OUTSIDE) or joint.a == joint.b or not joint.ohm > 0:
             raise JobError("a joint lies between two points and has a resistance", where=f"joints[{at}]")
 
 
@@ -133,5 +116,5 @@ def shipped() -> dict[str, Path]:
 
 
 def points(stand_in: StandIn) -> tuple[str, ...]:
-    """Addresses of the points that probes can be put on, in the order of their channels."""
+    """Addresses of the points of the host that probes can be put on, in the order of their channels."""
     return tuple(f"{HOST}.{t.id}" for t in stand_in.truth.terminals)

@@ -5,8 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from pigtail.advice.measure import next_readings
+from pigtail.advice.rounds import round_of
 from pigtail.job.ask import Ask, in_words
 from pigtail.job.document import Job
+from pigtail.job.tone import tone_of
 from pigtail.studies.all import study_job
 
 
@@ -23,6 +25,7 @@ def _as_json(job: Job, ask: Ask) -> dict[str, Any]:
         "state": ask.state,
         "function": ask.function.value,
         "drive": ask.drive,
+        "tone": _tone(ask.drive),
         "load": ask.load,
         "series": ask.series,
         "current": ask.current,
@@ -34,9 +37,20 @@ def _as_json(job: Job, ask: Ask) -> dict[str, Any]:
     }
 
 
+def _tone(drive: str) -> dict[str, Any] | None:
+    """What is played, in parts; None where nothing is. `volts` is that of a generator into an input, null where the host plays."""
+    tone = tone_of(drive)
+    if tone is None:
+        return None
+    return {
+        "hertz": tone.hertz, "volts": tone.volts, "full_scale": tone.full, "side": tone.side or "both", "volume_down": tone.down,
+    }  # fmt: skip
+
+
 def next_as_text(job: Job) -> str:
     """The same as lines."""
     asked = next_readings(job, study_job(job))
     if not asked:
         return "Nothing is asked for."
-    return "\n".join(f"{n:>3}  {in_words(job, ask)}: {ask.reason}" for n, ask in enumerate(asked, 1))
+    lines = [f"{n:>3}  {in_words(job, ask)}: {ask.reason}" for n, ask in enumerate(asked, 1)]
+    return "\n".join([round_of(job, asked).words, *lines])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
@@ -19,10 +20,11 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.desktop import theme
-from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit
+from pigtail.desktop.doubting import Doubt
+from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit, words_of
 from pigtail.edits.change import Change
-from pigtail.job.ask import IN_SERIES, OPENED, meanwhile
-from pigtail.job.document import Job, SupplyClass
+from pigtail.job.ask import IN_SERIES, OPENED, meanwhile, what_words
+from pigtail.job.document import Function, Job, SupplyClass
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of
 from pigtail.units import UnreadableError
@@ -30,6 +32,8 @@ from pigtail.units import UnreadableError
 if TYPE_CHECKING:
     from pigtail.job.ask import Ask
 
+#: How many of the readings to come are shown.
+COMING = 3
 #: Supply classes at which something lethal may be near while the host is on.
 MAINS = (
     SupplyClass.MAINS_ISOLATED,
@@ -59,10 +63,13 @@ class BenchMode(QDialog):
         self._there = False
         self.point, self.against, self.state, self.reason = QLabel(), QLabel(), QLabel(), QLabel()
         self.expected, self.verdict, self.last, self.meter = QLabel(), QLabel(), QLabel(), QLabel()
+        self.round, self.coming = QLabel(), QLabel()
         self.value = QLineEdit()
         self.value.setObjectName("bench_value")
         self.value.setAccessibleName("Reading")
         self.value.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.doubt = Doubt(self.value)
+        self.doubt.taken.connect(self.go_on)
         self.auto = QCheckBox("log by itself when the reading stands still")
         self.auto.setObjectName("auto_log")
         self.log_button = QPushButton("Log it")
@@ -73,6 +80,9 @@ class BenchMode(QDialog):
         for label in (self.point, self.against, self.state, self.reason, self.expected, self.verdict):
             label.setWordWrap(True)
             label.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.coming.setObjectName("bench_coming")
+        self.coming.setWordWrap(True)
+        self.round.setObjectName("bench_round")
         self.point.setObjectName("bench_point")
         self.verdict.setObjectName("bench_verdict")
         self._lay_out()
@@ -90,7 +100,10 @@ class BenchMode(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(36, 24, 36, 20)
         layout.setSpacing(10)
-        layout.addWidget(self.state)
+        head = QHBoxLayout()
+        head.addWidget(self.state, 1)
+        head.addWidget(self.round)
+        layout.addLayout(head)
         layout.addStretch(1)
         layout.addWidget(self.point)
         layout.addWidget(self.against)
@@ -100,6 +113,7 @@ class BenchMode(QDialog):
         layout.addWidget(self.expected)
         layout.addWidget(self.verdict)
         layout.addStretch(1)
+        layout.addWidget(self.coming)
         row = QHBoxLayout()
         row.addWidget(self.last, 1)
         row.addWidget(self.auto)
@@ -125,6 +139,8 @@ class BenchMode(QDialog):
         self.value.setFont(theme.font(big * 3 // 2, bold=True))
         self.value.setFixedHeight(big * 5 // 2)
         self.expected.setFont(theme.font(big // 2))
+        self.round.setFont(theme.font(big // 2))
+        self.coming.setFont(theme.font(max(13, big * 2 // 5)))
         self.verdict.setFont(theme.font(big // 2, bold=True))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -152,6 +168,8 @@ class BenchMode(QDialog):
         m = self.current()
         if self._job is None or m is None:
             self.state.setText("")
+            self.round.setText("")
+            self.coming.setText("")
             self.point.setText("Nothing is asked for")
             self.against.setText("")
             self.reason.setText("Every check of the plan's points is done, or nothing is planned yet.")
@@ -166,9 +184,11 @@ class BenchMode(QDialog):
         name = state.name if state else "?"
         self.state.setText("POWER OFF, unplugged and discharged" if off else f"host: {name}{caution}")
         theme.wear(self.state, "stop" if off else "accent")
-        self.point.setText(f"red on {self._job.label(m.point)}")
-        across = f"black on {self._job.label(m.against)}"
+        looks = m.function is Function.LOOK
+        self.point.setText(f"{'look at' if looks else 'red on'} {self._job.label(m.point)}")
+        across = "" if looks else f"black on {self._job.label(m.against)}"
         self.against.setText(f"{IN_SERIES}, {OPENED}" if m.in_series else across)
+        self._show_round(m)
         self.reason.setText(f"{m.function.value}{meanwhile(m)}: {m.reason}")
         setup = self.current()
         self.expected.setText(expected_text(self._job, setup) if setup else "")
@@ -177,6 +197,19 @@ class BenchMode(QDialog):
         self.value.setFocus()
         if self.auto.isChecked():
             self._auto()
+
+    def _show_round(self, now: Ask) -> None:
+        """How much of the round is left, and what comes after this reading."""
+        assert self._job is not None
+        left = [now, *(m for m in self._measures if m.key != now.key)]
+        self.round.setText(words_of(self._job, left))
+        lines = []
+        for before, then in pairwise(left[: COMING + 1]):
+            switch = then.state != before.state and not (then.unpowered and before.unpowered)
+            name = self._job.state(then.state)
+            place = f"switch to “{name.name}”, " if switch and name is not None else ""
+            lines.append(f"then {place}{what_words(self._job, then)}")
+        self.coming.setText("\n".join(lines))
 
     def _judge(self) -> None:
         setup, text = self.current(), self.value.text().strip()
@@ -224,6 +257,10 @@ class BenchMode(QDialog):
             return
         if not self.value.text().strip():
             self.asked.emit(setup)
+            return
+        if question := self.doubt.question(self._job, setup):
+            self.verdict.setText(question)
+            theme.wear(self.verdict, "fix")
             return
         try:
             words, edit = log_edit(self._job, setup, self.value.text())

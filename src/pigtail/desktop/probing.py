@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import partial
 from typing import TYPE_CHECKING, NamedTuple
 
 from pigtail.edits.readings import log_reading
-from pigtail.job.document import HEARD, Function, Job
+from pigtail.edits.values import set_supply
+from pigtail.job.document import HEARD, SEEN, Function, Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of, value_of
 from pigtail.units import UnreadableError
@@ -27,6 +28,7 @@ HINTS = {
     Function.FREQUENCY: "44.1 kHz",
     Function.TEMPERATURE: "41 °C",
     Function.HEARD: ", ".join(HEARD),
+    Function.LOOK: ", ".join(SEEN),
 }
 
 
@@ -45,7 +47,7 @@ def now() -> datetime:
 
 def expected_text(job: Job, ask: Ask) -> str:
     """What is expected before anything is read, in words; empty where nothing is known."""
-    from pigtail.studies.survey.onspot import expected
+    from pigtail.studies.survey.expecting import expected
 
     wanted = expected(job, ask)
     return f"expected: {wanted.words} ({wanted.source})" if wanted else ""
@@ -63,9 +65,32 @@ def judge_text(job: Job, ask: Ask, text: str) -> Verdict | None:
     return Verdict(finding.severity.value, finding.sentence, "")
 
 
+def words_of(job: Job, asks: Sequence[Ask]) -> str:
+    """How many readings a round has, and about how long it takes, in words."""
+    from pigtail.advice.rounds import round_of
+
+    return round_of(job, asks).words
+
+
+def slip_text(job: Job, ask: Ask, text: str) -> tuple[str, str] | None:
+    """What was probably meant by a typed value: the question, and the text of what was meant; None where nothing is odd."""
+    from pigtail.studies.survey.slips import slip_of
+
+    if ask.function is Function.LOOK:
+        return None
+    try:
+        slip = slip_of(job, ask, value_of(ask.function, text))
+    except (UnreadableError, JobError):
+        return None
+    return (slip.question, text_of(ask.function, slip.value)) if slip is not None else None
+
+
 def log_edit(job: Job, ask: Ask, text: str) -> tuple[str, Edit]:
     """Words and edit that log a typed value; raises UnreadableError or JobError."""
     value = value_of(ask.function, text)
+    if ask.function is Function.LOOK:
+        supply = tuple(SEEN.values())[int(value)]
+        return f"fed by: {supply.value}", partial(set_supply, supply=supply)
     words = f"log {text_of(ask.function, value)} at {job.label(ask.point)}"
     edit: Callable[[Job], Job] = partial(log_reading, value=value, when=now(), **ask.setup())
     return words, edit

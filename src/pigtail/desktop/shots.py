@@ -177,23 +177,14 @@ def probed(stand_in: StandIn, job: Job, *points: str) -> Job:
     """A job with the checks of some points read off a stand-in."""
     from pigtail.bench.host import StandInHost
     from pigtail.edits.readings import log_reading
-    from pigtail.job.document import Function
     from pigtail.studies.taps.protocol import open_checks
 
     host = StandInHost(stand_in)
     for point in points:
         for check in open_checks(job, f"host.{point}"):
-            host.move(
-                red=check.point,
-                black=check.against,
-                state=check.state,
-                tone_level=0.3 if check.drive else 0.0,
-            )
-            heard = check.function is Function.HEARD
-            value = float(host.heard()) if heard else [host.read(check.function) for _ in range(3)][-1]
+            value = host.take(check)
             job = log_reading(
-                job, point=check.point, against=check.against, state=check.state, function=check.function,
-                value=min(value, 1e9), when=WHEN, drive=check.drive,
+                job, value=min(value, 1e9), when=WHEN, **check.setup(),
             )  # fmt: skip
     return job
 

@@ -8,12 +8,13 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
 
 from pigtail.desktop import theme
+from pigtail.desktop.doubting import Doubt
 from pigtail.desktop.fields import ValueField, fill_combo
 from pigtail.desktop.labels import OneLine
-from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit
+from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit, words_of
 from pigtail.edits.change import Change
 from pigtail.job.ask import IN_SERIES, OPENED, Ask, in_words
-from pigtail.job.document import Function, Job
+from pigtail.job.document import HOST, OUTSIDE, Function, Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of
 from pigtail.job.safety import Safety, safety
@@ -60,6 +61,7 @@ class BenchStrip(QFrame):
         self.reading.setObjectName("reading")
         self.reading.setAccessibleName("Reading, as engineering text")
         self.reading.setFixedWidth(126)
+        self.doubt = Doubt(self.reading)
         self.button = self._button("Log it", "main", "Log the reading")
         self.clipped = self._combo("clipped", "What is clipped on besides the meter")
         self.clipped.setMinimumContentsLength(15)
@@ -106,6 +108,7 @@ class BenchStrip(QFrame):
 
     def _wire(self) -> None:
         self.reading.returnPressed.connect(self.log)
+        self.doubt.taken.connect(self.log)
         self.button.clicked.connect(self.log)
         self.point.activated.connect(self._follow)
         self.take.clicked.connect(self.take_next)
@@ -135,6 +138,8 @@ class BenchStrip(QFrame):
             label = self._dim(words)
             row.addWidget(label)
             row.addWidget(widget, stretch)
+            if widget is self.point:
+                self.red_words = label
             if widget is self.against:
                 self.black_words = label
                 row.addWidget(self.series_words, stretch)
@@ -174,7 +179,7 @@ class BenchStrip(QFrame):
         self._job = job
         addresses = job.addresses()
         fill_combo(self.point, [(job.label(a), a) for a in addresses])
-        fill_combo(self.against, [(job.label(a), a) for a in addresses])
+        fill_combo(self.against, [(job.label(a), a) for a in (*addresses, *OUTSIDE)])
         fill_combo(self.state, [(s.name, s.id) for s in job.host.states])
         if self.point.currentData() == self.against.currentData():
             self._follow()
@@ -191,8 +196,11 @@ class BenchStrip(QFrame):
     def _series_or_across(self) -> None:
         """A current is read in the opened lead of the red point: the black probe goes to no second point."""
         series = self.function.currentData() is Function.CURRENT
-        self.against.setVisible(not series)
-        self.black_words.setVisible(not series)
+        looks = self.function.currentData() is Function.LOOK
+        for widget in (self.against, self.black_words):
+            widget.setVisible(not series and not looks)
+        self.point.setVisible(not looks)
+        self.red_words.setVisible(not looks)
         self.series_words.setVisible(series)
 
     def _follow(self) -> None:
@@ -217,8 +225,7 @@ class BenchStrip(QFrame):
             forbidden = FORBIDDEN.get(safety(self._job)) if self._job else None
             self.next_words.setText(forbidden or words)
             return
-        more = len(measures) - 1
-        tail = f"  ({more} more after it)" if more else ""
+        tail = f"  ({words_of(self._job, measures)} in all)" if len(measures) > 1 else ""
         self.next_words.setText(f"{in_words(self._job, self._next)}: {self._next.reason}{tail}")
 
     def take_next(self) -> None:
@@ -231,7 +238,7 @@ class BenchStrip(QFrame):
         for combo, value in (
             (self.point, m.point), (self.against, m.against), (self.state, m.state), (self.function, m.function),
         ):  # fmt: skip
-            if combo is self.against and m.in_series:
+            if (combo is self.against and m.in_series) or combo.findData(value) < 0:
                 continue
             combo.setCurrentIndex(max(combo.findData(value), 0))
         self.drive.setText(m.drive)
@@ -263,6 +270,8 @@ class BenchStrip(QFrame):
         function = self.function.currentData()
         if self._job is None or not isinstance(function, Function) or not self.point.currentData():
             return None
+        if function is Function.LOOK:
+            return Ask(HOST, "", self._job.off_state(), function)
         self.clip_value.commit()
         clipped = {self.clipped.currentData(): self.clip_value.value}
         return Ask(
@@ -306,6 +315,11 @@ class BenchStrip(QFrame):
         """Log the reading as typed, or tell why it cannot be."""
         setup = self.setup()
         if setup is None or self._job is None:
+            return
+        if question := self.doubt.question(self._job, setup):
+            self._judge_soon.stop()
+            self.verdict.setText(question)
+            theme.wear(self.verdict, "fix", bold=True)
             return
         try:
             words, edit = log_edit(self._job, setup, self.reading.text())

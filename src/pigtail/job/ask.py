@@ -9,6 +9,7 @@ import msgspec
 
 from pigtail.job.document import UNPOWERED, Function, Job, Reading
 from pigtail.job.taking import taken
+from pigtail.job.tone import tone_of
 from pigtail.units import format_quantity
 
 
@@ -55,8 +56,8 @@ class Ask(msgspec.Struct, frozen=True):
 
     @property
     def unpowered(self) -> bool:
-        """Whether it is read with the host switched off, unplugged and discharged."""
-        return self.function in UNPOWERED
+        """Whether it is read with the host switched off, unplugged and discharged; so is what a current is driven through."""
+        return self.function in UNPOWERED or self.current is not None
 
     def taken(self, job: Job, value: float, when: datetime) -> Reading:
         """The reading as the log would hold it, with a value [unit of the function]. Raises EditError as `taken` does."""
@@ -71,10 +72,10 @@ class Ask(msgspec.Struct, frozen=True):
 
     def answered_by(self, reading: Reading) -> bool:
         """Whether a reading answers it: between the same points, of the same kind, and if something was to be played, with
-        something played. Ringing out and a resistance answer each other, in whatever state."""
+        something played, the same side if one alone. Ringing out and a resistance answer each other, in whatever state."""
         rung = (Function.CONTINUITY, Function.RESISTANCE)
         same = reading.function is self.function or (self.function in rung and reading.function in rung)
-        clipped = all(
+        clipped = self.function is Function.HEARD or all(
             (getattr(reading, f) is None) is (getattr(self, f) is None) for f in ("load", "series", "current")
         )
         return (
@@ -82,8 +83,14 @@ class Ask(msgspec.Struct, frozen=True):
             and clipped
             and {reading.point, reading.against} == {self.point, self.against}
             and (reading.state == self.state or self.function in rung)
-            and (not self.drive or bool(reading.drive))
+            and _played(self.drive, reading.drive)
         )
+
+
+def _played(asked: str, drive: str) -> bool:
+    """Whether what was played serves for what was asked."""
+    wanted, tone = tone_of(asked), tone_of(drive)
+    return wanted is None or (tone is not None and tone.answers(wanted))
 
 
 #: Where the other probe is when a current is read.
@@ -101,6 +108,9 @@ def meanwhile(ask: Ask) -> str:
         for field, (unit, how) in CLIPS.items()
         if (value := getattr(ask, field)) is not None
     )
+    tone = tone_of(ask.drive)
+    if tone is not None and tone.volts is not None:
+        return f"{clipped}, {ask.drive} put in"
     return clipped + (f", playing {ask.drive}" if ask.drive else "")
 
 
@@ -113,10 +123,16 @@ def when_words(job: Job, ask: Ask) -> str:
 def in_words(job: Job, ask: Ask) -> str:
     """A request as a sentence without its end: `ring out J4-2 to U7-43, power off`, `read DC volts of the 5 V rail against the
     star, 100 Ω across, while “standby”`."""
-    point, against = job.label(ask.point), job.label(ask.against) if ask.against else "?"
     place = when_words(job, ask)
-    tail = f", {place}" if ask.unpowered else f" {place}" if place else ""
-    if ask.unpowered:
+    return what_words(job, ask, f", {place}" if ask.unpowered else f" {place}" if place else "")
+
+
+def what_words(job: Job, ask: Ask, tail: str = "") -> str:
+    """What is read where, without the state it is read in."""
+    point, against = job.label(ask.point), job.label(ask.against) if ask.against else "?"
+    if ask.function is Function.LOOK:
+        return f"look at {point}, unplugged"
+    if ask.unpowered and ask.function in UNPOWERED:
         verb = "ring out" if ask.function is Function.CONTINUITY else "read the resistance of"
         return f"{verb} {point} to {against}{meanwhile(ask)}{tail}"
     if ask.in_series:

@@ -10,6 +10,7 @@ from pigtail.job.document import (
     FUNCTION_UNITS,
     HEARD,
     HOST,
+    OUTSIDE,
     Act,
     AnyTerminal,
     AudioIn,
@@ -254,7 +255,7 @@ def _readings(job: Job, addresses: set[str]) -> None:
         place = f"readings[{at}]"
         series = reading.function is Function.CURRENT and not reading.against
         for end in (reading.point,) if series else (reading.point, reading.against):
-            if end not in addresses:
+            if end not in addresses and end not in OUTSIDE:
                 raise JobError(f"“{end}” does not exist; choose one of {_list(addresses)}", where=place)
         if reading.state not in states:
             raise JobError(

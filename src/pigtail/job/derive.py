@@ -24,20 +24,22 @@ from pigtail.job.document import (
     Rail,
     Reading,
     Return,
+    Way,
     alive,
 )
 from pigtail.job.log import Log, log_of
 from pigtail.job.meters import meter
+from pigtail.job.tone import USUAL_CROSSOVER_HZ, tone_of
 from pigtail.units.known import Basis, Known
 from pigtail.units.series import nearest
 
-#: What is played when an output gives all that it can.
-FULL_SCALE = "full scale"
 #: The load on a meter's probes is known no better than this.
 METER_LOAD_TOLERANCE = 0.1
 #: The part of the open voltage that a load should leave, so that both readings are telling.
 TELLING = (0.4, 0.8)
 LARGEST = 1e12
+#: A rail that keeps this part of its volts under a load holds. Common practice.
+HOLDS_PART = 0.9
 
 
 class TooWeakError(ValueError):
@@ -241,6 +243,8 @@ def _of_terminal(job: Job, log: Log, address: str, terminal: AnyTerminal) -> Ite
             opened, loaded, load = pair
             zm = meter(opened.instrument).load_ohm(function)
             yield _told(address, field, (opened, loaded), partial(source_impedance, load=load, meter_ohm=zm))
+    if isinstance(terminal, Rail) and terminal.limit is None:
+        yield from _limit(address, terminal, readings)
     if isinstance(terminal, AudioIn):
         pair = _pair(readings, "series")
         if pair:
@@ -249,11 +253,42 @@ def _of_terminal(job: Job, log: Log, address: str, terminal: AnyTerminal) -> Ite
             formula = partial(input_impedance, series=series, meter_ohm=zm)
             yield _told(address, "impedance", (direct, through), formula)
     if isinstance(terminal, AudioOut):
-        full = [r for r in readings if r.drive == FULL_SCALE and r.load is None]
+        full = [r for r in readings if r.load is None and _at_full_scale(r, terminal)]
         if full:
             zm = meter(full[-1].instrument).load_ohm(function)
             impedance = terminal.impedance or Known.of(0.0, "Ω", Basis.GUESSED)
             yield _told(address, "emf", full[-1:], partial(open_level, impedance=impedance, meter_ohm=zm))
+
+
+def _limit(address: str, rail: Rail, readings: list[Reading]) -> Iterator[Derived]:
+    """What a rail can give at least, beside all that the host draws: the current [A] under which it was seen to hold."""
+    pair = _pair(readings, "load")
+    if pair is None or pair[1].value.nominal / pair[0].value.nominal < HOLDS_PART:
+        return
+    drawn = _spread("A", lambda v, r: abs(v) / r, pair[1].value, pair[2])
+    names = (pair[1].id,)
+    source = f"reading {pair[1].id}: it holds so much, beside what it gives already"
+    if rail.used is not None:
+        drawn = _spread("A", lambda a, b: a + b, drawn, rail.used)
+    else:
+        nought = Known(nominal=0.0, low=0.0, high=0.0, unit="A", basis=Basis.MEASURED, source=source)
+        yield Derived(address, "used", names, nought)
+    yield Derived(address, "limit", names, msgspec.structs.replace(drawn, source=source))
+
+
+def _at_full_scale(reading: Reading, terminal: AudioOut) -> bool:
+    """Whether an output gave all it can while it was read: full scale, its own side or both, its own way, nothing turned down, and no
+    tone that is too high for the meter."""
+    tone = tone_of(reading.drive)
+    if tone is None or not tone.full or tone.down or tone.side not in ("", terminal.channel.value):
+        return False
+    own = terminal.way is Way.FULL or (tone.hertz < crossover_hz(terminal)) is (terminal.way is Way.LOW)
+    return own and tone.hertz <= meter(reading.instrument).flat_hz
+
+
+def crossover_hz(terminal: AudioOut) -> float:
+    """Where the way of an output meets the other [Hz]: as its papers say, else where ways usually do."""
+    return terminal.crossover.nominal if terminal.crossover is not None else USUAL_CROSSOVER_HZ
 
 
 def _pair(readings: list[Reading], field: str) -> tuple[Reading, Reading, Known] | None:

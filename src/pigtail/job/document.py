@@ -18,6 +18,8 @@ from pigtail.units.known import Known
 FORMAT = "pigtail job"
 VERSION = 4
 HOST = "host"
+#: Points outside of every host that a probe may be on: the earth of the mains outlet, and both blades of the plug, joined.
+EARTH, BLADES = "mains.earth", "mains.blades"
 #: Ports of a link that carry no signal in or out: the common at its end, the source's own return, a stage's supply, what
 #: switches it.
 SIDE_PORTS = ("com", "back", "sup", "ctl")
@@ -34,6 +36,18 @@ class SupplyClass(enum.Enum):
     ADAPTER_DC = "low-voltage DC adapter"
     BATTERY = "battery"
     UNKNOWN = "not known yet"
+
+
+#: How a host is fed, by the words that are typed after a look at it.
+SEEN = {
+    "transformer": SupplyClass.MAINS_ISOLATED,
+    "switch-mode": SupplyClass.MAINS_SWITCHING,
+    "live chassis": SupplyClass.LIVE_CHASSIS,
+    "valve": SupplyClass.VALVE,
+    "ac adapter": SupplyClass.ADAPTER_AC,
+    "dc adapter": SupplyClass.ADAPTER_DC,
+    "battery": SupplyClass.BATTERY,
+}
 
 
 class Channel(enum.Enum):
@@ -89,6 +103,7 @@ class Function(enum.Enum):
     FREQUENCY = "frequency"
     TEMPERATURE = "temperature"
     HEARD = "heard"
+    LOOK = "look"
 
 
 FUNCTION_UNITS = {
@@ -101,11 +116,12 @@ FUNCTION_UNITS = {
     Function.FREQUENCY: "Hz",
     Function.TEMPERATURE: "°C",
     Function.HEARD: "",
+    Function.LOOK: "",
 }
 #: What was heard while something was injected, by the number a reading keeps it under.
 HEARD = ("nothing", "left", "right", "both")
-#: Read with the host switched off and discharged.
-UNPOWERED = (Function.RESISTANCE, Function.CONTINUITY, Function.DIODE)
+#: Read, or looked at, with the host switched off and discharged.
+UNPOWERED = (Function.RESISTANCE, Function.CONTINUITY, Function.DIODE, Function.LOOK)
 
 
 class Act(enum.Enum):
@@ -271,6 +287,12 @@ class Direction(enum.Enum):
     TAKES = "takes"
     EITHER = "either"
 
+
+#: The points outside of every host, which a job need not hold to be read at.
+OUTSIDE: dict[str, Pin] = {
+    EARTH: Pin(id="earth", name="the earth of the mains outlet"),
+    BLADES: Pin(id="blades", name="both blades of its mains plug"),
+}
 
 AnyTerminal = AudioOut | AudioIn | Rail | SupplyIn | Return | Control | Digital | Video | Pin
 
@@ -498,8 +520,8 @@ class Job(_Record, frozen=True, kw_only=True, dict=True):
         return {f"{d}.{t.id}": t for d, device in self.devices() for t in device.terminals}
 
     def terminal(self, address: str) -> AnyTerminal | None:
-        """The terminal at an address such as `host.record_in`, or None."""
-        return self._by_address.get(address)
+        """The terminal at an address such as `host.record_in`, or None; those outside of every host are there in every job."""
+        return self._by_address.get(address) or OUTSIDE.get(address)
 
     def addresses(self) -> tuple[str, ...]:
         """Addresses of all terminals, the host's first."""
@@ -541,9 +563,9 @@ class Job(_Record, frozen=True, kw_only=True, dict=True):
         """How a terminal is called on screens and paper: `Record input` or `Receiver · left out`."""
         device_id, _, _ = address.partition(".")
         terminal, device = self.terminal(address), self.device(device_id)
-        if terminal is None or device is None:
-            return address
-        return terminal.name if device_id == HOST else f"{device.name} · {terminal.name}"
+        if terminal is None or (device is None and address not in OUTSIDE):
+            return self.host.name if address == HOST else address
+        return terminal.name if device is None or device_id == HOST else f"{device.name} · {terminal.name}"
 
 
 def _unpacked(data: bytes) -> Job:

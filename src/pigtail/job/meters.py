@@ -14,8 +14,8 @@ from pigtail.units.known import Basis, Known
 
 TABLE = Path(__file__).parent / "data" / "meters.toml"
 USUAL = "handheld"
-#: Functions by whose numbers nothing is measured: what was heard.
-NOT_NUMBERS = (Function.HEARD,)
+#: Functions by whose numbers nothing is measured: what was heard or seen.
+NOT_NUMBERS = (Function.HEARD, Function.LOOK)
 
 
 class Meter(msgspec.Struct, frozen=True):

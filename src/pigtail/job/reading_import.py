@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 from datetime import datetime
 
-from pigtail.job.document import FUNCTION_UNITS, HEARD, HOST, Function, Job, Reading
+from pigtail.job.document import FUNCTION_UNITS, HEARD, HOST, SEEN, Function, Job, Reading
 from pigtail.job.errors import EditError, JobError
 from pigtail.job.taking import taken
 from pigtail.job.wiring import probe_against
@@ -86,9 +86,9 @@ def function_of(text: str) -> Function:
 
 
 def value_of(function: Function, text: str) -> float:
-    """A value as it is typed: engineering text, or for what was heard one of its words.
+    """A value as it is typed: engineering text, or for what was heard or seen one of its words.
 
-    Raises UnreadableError, or EditError for what cannot be heard.
+    Raises UnreadableError, or EditError for what cannot be heard or seen.
 
     In the [unit of the function].
     """
@@ -99,6 +99,11 @@ def value_of(function: Function, text: str) -> float:
         raise EditError(
             f"“{text[:40]}” is not what can be heard; write one of {', '.join(HEARD)}", value=text
         )
+    if function is Function.LOOK:
+        found = [k for k, words in enumerate(SEEN) if lowered and words.startswith(lowered)]
+        if found:
+            return float(found[0])
+        raise EditError(f"“{text[:40]}” feeds no host; write one of {', '.join(SEEN)}", value=text)
     if function in (Function.RESISTANCE, Function.CONTINUITY) and lowered in (
         "ol",
         "open",
@@ -114,6 +119,8 @@ def text_of(function: Function, value: float) -> str:
     """A value as it is typed and shown: the other way of `value_of`. In the [unit of the function]."""
     if function is Function.HEARD:
         return HEARD[int(value)] if 0 <= value < len(HEARD) else "?"
+    if function is Function.LOOK:
+        return tuple(SEEN)[int(value)] if 0 <= value < len(SEEN) else "?"
     if math.isinf(value) or (function in (Function.RESISTANCE, Function.CONTINUITY) and value >= OPEN_OHM):
         return "open"
     return format_quantity(value, FUNCTION_UNITS[function], 4)

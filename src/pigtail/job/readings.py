@@ -13,6 +13,7 @@ from pigtail.job.document import (
     Act,
     AnyTerminal,
     AudioIn,
+    AudioOut,
     Control,
     Function,
     Host,
@@ -23,11 +24,13 @@ from pigtail.job.document import (
     Reading,
     Return,
     SupplyClass,
+    Trait,
     alive,
 )
 from pigtail.job.log import log_of
 from pigtail.job.meters import meter
 from pigtail.job.quantities import quantities
+from pigtail.job.tone import tone_of
 from pigtail.units.known import Basis, Known
 
 VOLTS = (Function.DC_VOLTS, Function.AC_VOLTS)
@@ -93,6 +96,19 @@ def _measured(reading: Reading, terminal: AnyTerminal | None = None) -> Known:
     return msgspec.structs.replace(value, basis=Basis.MEASURED, source=source)
 
 
+def combined(paper: Known | None, read: Known) -> Known:
+    """What a paper and a reading tell together: the finer of the two counts, within what the coarser allows; where they contradict each
+    other the reading counts. A paper that is only typical or guessed is no match for any reading. In the [unit of both]."""
+    if paper is None or paper.basis not in (Basis.DOCUMENTED, Basis.MEASURED):
+        return read
+    low, high = max(paper.low, read.low), min(paper.high, read.high)
+    if low > high or read.high - read.low <= paper.high - paper.low:
+        return read
+    nominal = min(max(paper.nominal, low), high)
+    source = f"{read.source}, which agrees with the finer paper"
+    return msgspec.structs.replace(read, nominal=nominal, low=low, high=high, source=source)
+
+
 def _terminal(
     job: Job, address: str, terminal: AnyTerminal, told: dict[tuple[str, str], Known]
 ) -> AnyTerminal:
@@ -106,13 +122,54 @@ def _terminal(
             changes[item.field] = value
         derived_value = told.get((address, item.field))
         if derived_value and derived_value.low >= item.lowest:
-            changes[item.field] = derived_value
+            changes[item.field] = combined(getattr(terminal, item.field), derived_value)
+    if isinstance(terminal, AudioOut) and (follows := follows_volume(job, address)) is not None:
+        known = (terminal.traits, terminal.lacks)
+        was, other = known if follows else known[::-1]
+        now = (*(t for t in was if t is not Trait.FOLLOWS_VOLUME), Trait.FOLLOWS_VOLUME)
+        rest = tuple(t for t in other if t is not Trait.FOLLOWS_VOLUME)
+        changes["traits"], changes["lacks"] = (now, rest) if follows else (rest, now)
     states = _live_as_read(job, address, terminal)
     if states != terminal.states:
         changes["states"] = states
     return msgspec.structs.replace(terminal, **changes) if changes else terminal
 
 
+def stands_at(job: Job, address: str) -> Known | None:
+    """What a rail or line stands at while it is alive [V]: as its papers say, else as was read in the working state; None where
+    neither tells."""
+    terminal = job.terminal(address)
+    known: Known | None = getattr(terminal, "voltage", None) or getattr(terminal, "level", None)
+    if known is not None or not isinstance(terminal, Rail | Control):
+        return known
+    read = [
+        r
+        for r in standing(job, address, Function.DC_VOLTS)
+        if plain(r) and r.state == job.working_state() and isinstance(job.terminal(r.against), Return)
+    ]
+    return read[-1].value if read and abs(read[-1].value.nominal) > SOMETHING_V else None
+
+
+#: An output that loses this part of its level while the volume is turned down follows it.
+FOLLOWS = 0.3
+
+
+def follows_volume(job: Job, address: str) -> bool | None:
+    """Whether an output follows the volume, as two readings in one state tell, one with it turned down; None where none do."""
+    readings = [r for r in standing(job, address, Function.AC_VOLTS) if plain(r) and r.drive]
+    for read in reversed(readings):
+        tone = tone_of(read.drive)
+        if tone is None or not tone.down:
+            continue
+        up = msgspec.structs.replace(tone, down=False)
+        before = [r for r in readings if r.state == read.state and tone_of(r.drive) == up]
+        if before and before[-1].value.low > 0:
+            return bool(read.value.nominal < (1 - FOLLOWS) * before[-1].value.nominal)
+    return None
+
+
+#: Less than this of DC is nothing that a rail or line could stand at [V].
+SOMETHING_V = 0.5
 #: By how much mains moves: ±10 % (EN 50160).
 MAINS_MOVES = 0.10
 #: By how much a rail that nothing holds comes down while the host's own power amplifier is at full output: 20 to 40 % (from memory).
@@ -155,8 +212,10 @@ def _live_as_read(job: Job, address: str, terminal: AnyTerminal) -> tuple[str, .
 
     A terminal without states is alive in all; it stays so while no reading denies it.
     """
-    level: Known | None = getattr(terminal, "voltage", None) or getattr(terminal, "level", None)
-    if not isinstance(terminal, Rail | Control) or level is None or not job.host.states:
+    if not isinstance(terminal, Rail | Control) or not job.host.states:
+        return terminal.states
+    level = stands_at(job, address)
+    if level is None:
         return terminal.states
     read: dict[str, bool] = {}
     for reading in standing(job, address, Function.DC_VOLTS):
@@ -176,7 +235,7 @@ def _path(job: Job, device: str, path: Path, told: dict[tuple[str, str], Known])
             if r.value.low > 0
         ]
         value = _measured(found[-1]) if found else None
-    return msgspec.structs.replace(path, resistance=value) if value else path
+    return msgspec.structs.replace(path, resistance=combined(path.resistance, value)) if value else path
 
 
 def effective(job: Job) -> Job:

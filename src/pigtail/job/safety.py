@@ -8,12 +8,26 @@ from __future__ import annotations
 import enum
 import re
 
-from pigtail.job.document import HOST, AnyTerminal, Function, Job, Pin, Reading, Return, SupplyClass
+from pigtail.job.document import (
+    BLADES,
+    HOST,
+    OUTSIDE,
+    UNPOWERED,
+    AnyTerminal,
+    Function,
+    Job,
+    Pin,
+    Reading,
+    Return,
+    SupplyClass,
+)
 from pigtail.job.log import log_of
 from pigtail.job.primary import plainly
 
 #: Above this a voltage is hazardous: direct [V], and alternating [V rms].
 HAZARD_DC_V, HAZARD_AC_V = 60.0, 30.0
+#: Less than this from a return to the blades of the mains plug is no isolation [Ω]: a transformer has megohms. Common practice.
+APART_FROM_MAINS_OHM = 500e3
 LIMITS = {Function.DC_VOLTS: HAZARD_DC_V, Function.AC_VOLTS: HAZARD_AC_V}
 #: Words for what is joined to the metal or the earth of a host.
 METAL = re.compile(r"\b(earth\w*|ground\w*|chassis|metal\w*|case|cabinet|screen|shield|pe)\b")
@@ -37,10 +51,14 @@ def safety(job: Job) -> Safety:
 
 
 def live_reading(job: Job) -> Reading | None:
-    """A reading that shows a return of the host at a hazardous voltage against another of its returns, or a pin that is called earth
-    or the like, and that no later one taken behind an isolation transformer has replaced; None if there is none. What any other pin
-    reads is its own, such as that of a rail that nobody has named yet."""
-    metal = {f"{HOST}.{t.id}": t for t in job.host.terminals if _metal(t)}
+    """A reading that shows a return of the host at a hazardous voltage against another of its returns, the earth of the mains or a pin
+    that is called so, and that no later one taken behind an isolation transformer has replaced; or that it is joined to a blade of the
+    mains plug. None if there is none. What any other pin reads is its own, such as that of a rail that nobody has named yet."""
+    joined = next((r for r in reversed(log_of(job).touching(BLADES)) if _joined(r)), None)
+    if joined is not None:
+        return joined
+    metal: dict[str, AnyTerminal] = {f"{HOST}.{t.id}": t for t in job.host.terminals if _metal(t)}
+    metal |= OUTSIDE
     log = log_of(job)
     between = [
         r
@@ -59,6 +77,11 @@ def live_reading(job: Job) -> Reading | None:
         elif ISOLATED in reading.note.lower():
             open_ones.pop(pair, None)
     return next(iter(open_ones.values()), None)
+
+
+def _joined(reading: Reading) -> bool:
+    """Whether a return rings, or nearly, to a blade of the mains plug."""
+    return reading.function in UNPOWERED and reading.value.nominal < APART_FROM_MAINS_OHM
 
 
 def _metal(terminal: AnyTerminal | None) -> bool:

@@ -35,9 +35,13 @@ def taken(
     """A reading as the log would hold it: the value in the unit of its function, its spread that of the meter.
     The value in the [unit of the function].
 
-    A current is read in series with its point, and against none. Raises EditError for two probes on one point, an ammeter across two, or
-    a number that its function cannot give.
+    A current is read in series with its point, and against none. Raises EditError for what is only looked at, two probes on one point,
+    an ammeter across two, or a number that its function cannot give.
     """
+    if function is Function.LOOK:
+        raise EditError(
+            "what is seen is no reading; say how the host is fed at the survey", value=function.value
+        )
     if function is Function.CURRENT and against not in ("", point):
         raise EditError(across(job, point, against), value=against)
     if function is Function.CURRENT:

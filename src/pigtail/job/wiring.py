@@ -2,7 +2,20 @@
 
 from __future__ import annotations
 
-from pigtail.job.document import HOST, Function, Job, Link, Purpose, Rail, Return, SupplyIn
+from pigtail.job.document import (
+    HOST,
+    AudioIn,
+    AudioOut,
+    Channel,
+    Function,
+    Job,
+    Link,
+    Path,
+    Purpose,
+    Rail,
+    Return,
+    SupplyIn,
+)
 from pigtail.job.log import log_of
 
 
@@ -95,3 +108,32 @@ def probe_against(job: Job, address: str) -> str:
             return f"{device_id}.{path.b if path.a == name else path.a}"
     others = [t.id for t in device.terminals if isinstance(t, Return) and t.id != name]
     return f"{device_id}.{others[0]}" if others else ""
+
+
+def twin(job: Job, address: str) -> str:
+    """The point that carries the other channel of a pair, on the same stage if the chain tells; empty for none."""
+    terminal = job.terminal(address)
+    if not isinstance(terminal, AudioIn | AudioOut) or terminal.channel is Channel.MONO:
+        return ""
+    alike = [
+        t
+        for t in job.host.terminals
+        if isinstance(t, AudioIn | AudioOut)
+        and type(t) is type(terminal)
+        and t.channel not in (terminal.channel, Channel.MONO)
+        and t.return_to == terminal.return_to
+        and getattr(t, "way", None) is getattr(terminal, "way", None)
+        and bool(t.rings_to) is bool(terminal.rings_to)
+    ]
+    stage = next((s for s in job.host.stages if terminal.id in s.points), None)
+    near = [t for t in alike if stage is not None and t.id in stage.points]
+    found = next(iter(near or alike), None)
+    return f"{HOST}.{found.id}" if found is not None else ""
+
+
+def path_between(job: Job, a: str, b: str) -> Path | None:
+    """The path of a device between two of its returns, whichever way round; None where it has none."""
+    device_id, _, first = a.partition(".")
+    device = job.device(device_id)
+    ends = {first, b.removeprefix(f"{device_id}.")}
+    return next((x for x in device.paths if {x.a, x.b} == ends), None) if device is not None else None

@@ -5,9 +5,12 @@ Limits: above 30 V AC rms, 42.4 V peak or 60 V DC treat as hazardous (IEC 62368-
 
 from __future__ import annotations
 
+from msgspec.structs import replace
+
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.ratings import ratings
 from pigtail.catalogue.topologies import Task
+from pigtail.job.ask import in_words
 from pigtail.job.document import (
     HOST,
     Function,
@@ -19,25 +22,38 @@ from pigtail.job.document import (
     Return,
     SupplyClass,
 )
+from pigtail.job.hazards import open_hazards
 from pigtail.job.quantities import quantities
-from pigtail.job.safety import HAZARD_DC_V, LIMITS, most_volts
+from pigtail.job.safety import HAZARD_DC_V, LIMITS, Safety, most_volts, reaches_host, safety
 from pigtail.job.wiring import confirmed, first_function, probe_against, used_points
 from pigtail.model.cascade import networks
 from pigtail.model.model import Model
+from pigtail.studies.faults.explain import Misfit, misfits
 from pigtail.studies.findings import Finding, Severity
+from pigtail.studies.survey.about import about
 from pigtail.studies.survey.discharge import study_discharge
 from pigtail.studies.survey.found import SurveyFound
 from pigtail.studies.survey.onspot import judged
 from pigtail.studies.wording import tell
-from pigtail.units import Known, format_quantity
+from pigtail.units import Known, format_quantity, format_spread
+
+#: From this likelihood on a fault is named alone [1].
+CERTAIN = 0.9
 
 
 def study_survey(model: Model) -> SurveyFound:
     """Study what is known of the host of a job as it was documented and read."""
     job, measured = model.papers, model.job
-    findings = [_supply_class(job), *_discharge(job), *_readings(job), *_differences(job, measured)]
+    readings = _readings(job)
+    findings = [
+        _supply_class(job),
+        *_discharge(job),
+        *_explained(job, measured, readings),
+        *_differences(job, measured),
+    ]
     findings += _used_points(job)
     findings += [f for link in job.links for f in _hazardous(job, measured, link)]
+    findings += _mains(job)
     return SurveyFound("survey", {}, tuple(findings), measured)
 
 
@@ -75,10 +91,12 @@ def _discharge(job: Job) -> list[Finding]:
 
 def _readings(job: Job) -> list[Finding]:
     """The latest reading of each kind at each place, where it is not as it should be."""
-    latest: dict[tuple[str, str, str, str], Reading] = {}
+    latest: dict[tuple[object, ...], Reading] = {}
     for reading in job.readings:
         if not reading.struck:
-            latest[reading.point, reading.against, reading.state, reading.function.value] = reading
+            clips = (reading.load is None, reading.series is None, reading.current is None)
+            key = (reading.point, reading.against, reading.state, reading.function, reading.drive, *clips)
+            latest[key] = reading
     found = {}
     for reading in latest.values():
         finding = judged(job, reading)
@@ -88,6 +106,46 @@ def _readings(job: Job) -> list[Finding]:
     for finding in found.values():
         worst.setdefault(finding.key, finding)
     return list(worst.values())
+
+
+def _explained(job: Job, measured: Job, readings: list[Finding]) -> list[Finding]:
+    """What was found odd in the readings, with the faults that explain it best; and what no value of this host explains."""
+    if safety(job) is not Safety.OPEN:
+        return readings
+    found = list(readings)
+    for misfit in misfits(job, measured):
+        reading = misfit.readings[0]
+        likely = _likely(misfit)
+        at = next(
+            (k for k, f in enumerate(found) if f.subject == misfit.point and f.severity is not Severity.GOOD),
+            None,
+        )
+        if at is not None:
+            said = found[at].sentence
+            known = any(e.words in said for e in misfit.explained)
+            found[at] = replace(found[at], sentence=said if known else f"{said}{likely}")
+            continue
+        unit = reading.reading.value.unit
+        ends = format_spread(reading.value, reading.low, reading.high, unit)
+        severity = Severity.FIX if misfit.explained else Severity.UNKNOWN
+        found.append(
+            replace(about(job, reading.reading, "survey.misfit", ends=ends, likely=likely), severity=severity)
+        )
+    return found
+
+
+def _likely(misfit: Misfit) -> str:
+    """The faults that explain a point best, as the end of a sentence: ` Most likely left and right are swapped (80 %), or …`"""
+    if not misfit.explained:
+        return ""
+    first = misfit.explained[0]
+    told = [
+        f"{e.words} ({100 * e.likelihood:.0f} %)" if len(misfit.explained) > 1 else e.words
+        for e in misfit.explained
+    ]
+    return (
+        f" Most likely {' or '.join(told)}." if first.likelihood < CERTAIN else f" Most likely {first.words}."
+    )
 
 
 def _differences(job: Job, measured: Job) -> list[Finding]:
@@ -118,6 +176,16 @@ def _differences(job: Job, measured: Job) -> list[Finding]:
                 )
             )  # fmt: skip
     return found
+
+
+def _mains(job: Job) -> list[Finding]:
+    """Whether a host that the mains feeds was read to be apart from it, once wires are planned to it."""
+    still = open_hazards(job) if reaches_host(job) and job.host.supply is not SupplyClass.UNKNOWN else ()
+    if not still:
+        return []
+    ask = in_words(job, still[0])
+    words = {"host": job.host.name, "ask": ask, "ask_first": f"{ask[0].upper()}{ask[1:]}"}
+    return [tell("survey.mains_not_read", HOST, words)]
 
 
 def _hazardous(papers: Job, measured: Job, link: Link) -> list[Finding]:

@@ -5,19 +5,15 @@ A source Rs read by a meter Zm shows Zm/(Rs + Zm) of its voltage; a meter that i
 
 from __future__ import annotations
 
-import re
-
 import msgspec
 
 from pigtail.job.derive import open_level
-from pigtail.job.document import AudioIn, Function, Job, Reading
+from pigtail.job.document import AudioIn, AudioOut, Function, Job, Reading, Way
 from pigtail.job.meters import meter
 from pigtail.job.readings import NOTABLE_LOSS
-from pigtail.units import UnreadableError, format_quantity, parse_quantity
+from pigtail.job.tone import USUAL_HERTZ, tone_of
+from pigtail.units import format_quantity
 from pigtail.units.known import Known
-
-USUAL_HERTZ = 1000.0
-_HERTZ = re.compile(r"(\d[\d.]*\s*[kM]?Hz)", re.IGNORECASE)
 
 
 class Trust(msgspec.Struct, frozen=True):
@@ -28,23 +24,21 @@ class Trust(msgspec.Struct, frozen=True):
     sentence: str = ""
 
 
-def hertz_of(drive: str) -> float:
-    """Frequency [Hz] of what was played, as far as its words tell; 1 kHz where they do not."""
-    found = _HERTZ.search(drive)
-    if not found:
-        return USUAL_HERTZ
-    try:
-        return parse_quantity(found[1], "Hz")
-    except UnreadableError:
-        return USUAL_HERTZ
-
-
 def trust(job: Job, reading: Reading) -> Trust:
     """What a reading is worth, told from the point it was taken at and the meter it was taken with."""
     if reading.function not in (Function.DC_VOLTS, Function.AC_VOLTS):
         return Trust(True, reading.value)
     kind = meter(reading.instrument)
-    hertz = hertz_of(reading.drive)
+    tone = tone_of(reading.drive)
+    hertz = tone.hertz if tone is not None else USUAL_HERTZ
+    terminal = job.terminal(reading.point)
+    high_way = isinstance(terminal, AudioOut) and terminal.way is not Way.FULL
+    if reading.function is Function.AC_VOLTS and hertz > kind.flat_hz and high_way:
+        return Trust(
+            True,
+            reading.value,
+            f"A {kind.name} reads so high a tone low: it tells which way it is, not the level.",
+        )
     if reading.function is Function.AC_VOLTS and hertz > kind.flat_hz:
         return Trust(
             False,
@@ -52,7 +46,6 @@ def trust(job: Job, reading: Reading) -> Trust:
             f"A {kind.name} is flat to {format_quantity(kind.flat_hz, 'Hz')} only: "
             f"at {format_quantity(hertz, 'Hz')} it reads low. Play 400 Hz to 1 kHz and read again.",
         )
-    terminal = job.terminal(reading.point)
     impedance: Known | None = getattr(terminal, "impedance", None)
     if impedance is None or isinstance(terminal, AudioIn) or reading.load is not None:
         return Trust(True, reading.value)

@@ -26,7 +26,7 @@ from pigtail.job.log import log_of
 from pigtail.job.places import EASE, Pad
 from pigtail.job.safety import HAZARD_DC_V
 from pigtail.job.wiring import star_address
-from pigtail.studies.survey.onspot import GROUND_APART_V
+from pigtail.studies.survey.expecting import GROUND_APART_V
 from pigtail.studies.taps.protocol import done_part, live_states
 from pigtail.units import format_quantity
 from pigtail.units.known import Basis, Known

@@ -1,7 +1,10 @@
-"""The checks that a point must pass before it is used, in the order in which a modder takes them.
+"""The checks that a point must pass before it is used: what somebody who does this daily takes of it, and no more.
 
-Common practice: ring it out with the power off, read DC in every state, play something through it, listen which side
-it is, read what a supply does in every state and under load. A check is done when a standing reading answers it.
+Common practice. Without power: ring it out, see that it is not its twin, that a rail is no short, how grounds are joined. With power, in
+each state in which it matters: DC; what alternates where nothing should; an output while its own side alone plays at full scale, in every
+state in which it should play, with the volume turned down where it may lie behind the control, and with a load; an input from a generator,
+straight and through a resistor, and by ear where there is a loudspeaker; a rail under what the modules draw. A check is done when a
+standing reading answers it.
 """
 
 from __future__ import annotations
@@ -9,9 +12,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from pigtail.job.ask import Ask
-from pigtail.job.derive import advised_load
+from pigtail.job.chain import trait
+from pigtail.job.derive import advised_load, crossover_hz
 from pigtail.job.document import (
     HOST,
+    Act,
+    AnyTerminal,
     AudioIn,
     AudioOut,
     Channel,
@@ -19,15 +25,33 @@ from pigtail.job.document import (
     Digital,
     Function,
     Job,
+    Mode,
     Pin,
     Rail,
     Return,
     SupplyIn,
+    Trait,
+    Way,
     alive,
 )
+from pigtail.job.hazards import hazard_checks
 from pigtail.job.log import log_of
-from pigtail.job.wiring import probe_against, return_address, star_address
+from pigtail.job.readings import stands_at
+from pigtail.job.tone import Tone
+from pigtail.job.wiring import probe_against, return_address, star_address, twin
+from pigtail.units import Basis
 from pigtail.units.series import nearest
+
+#: How far from where two ways meet each is played: this factor.
+AWAY = 4.0
+#: What a generator puts into an input [V rms]: into that of a record player's amplifier millivolts.
+INTO_V, INTO_RECORDS_V = 0.1, 0.005
+#: Through what a tone is put in where anyone listens [Ω].
+LISTEN_OHM = 4700.0
+#: What no dummy load should draw from a rail beyond, as a part of what it can give [1].
+MOST_PART = 0.8
+#: How much more than the modules draw at most a rail should have to give [1].
+ROOM = 1.5
 
 
 def unplugged(job: Job) -> str:
@@ -49,35 +73,149 @@ def _checks(job: Job, address: str) -> Iterator[Ask]:
     terminal = job.terminal(address)
     if terminal is None or not address.startswith(f"{HOST}."):
         return
-    off, against, working = unplugged(job), probe_against(job, address), job.working_state()
+    off, against = unplugged(job), probe_against(job, address)
     if terminal.rings_to:
         target = f"{HOST}.{terminal.rings_to}"
         yield Ask(address, target, off, Function.CONTINUITY, f"ring it out to {job.label(target)}, power off")
     if isinstance(terminal, Return):
-        if against and against != address:
-            yield Ask(address, against, off, Function.RESISTANCE, "how the two grounds are joined")
-            star = star_address(job)
-            if star != address:
-                yield Ask(address, star, working, Function.DC_VOLTS, "whether it is the supply negative")
+        yield from _of_return(job, address, against)
         return
     if not against:
         return
+    if isinstance(terminal, Rail):
+        yield Ask(address, against, off, Function.RESISTANCE, "that it is no short")
+    if isinstance(terminal, AudioIn | AudioOut) and (other := twin(job, address)):
+        yield Ask(address, other, off, Function.RESISTANCE, "that the two sides are not joined")
     if isinstance(terminal, AudioIn | AudioOut | Rail | Control | Pin):
         for state in live_states(job):
             yield Ask(address, against, state, Function.DC_VOLTS, _dc_reason(terminal, state))
-    if isinstance(terminal, AudioOut | Digital) and alive(terminal, working):
-        yield Ask(
-            address, against, working, Function.AC_VOLTS, "that something arrives while it plays", "1 kHz"
+    if isinstance(terminal, AudioOut):
+        yield from _of_output(job, address, terminal)
+    elif isinstance(terminal, AudioIn):
+        yield from _of_input(job, address, terminal)
+    elif isinstance(terminal, Rail):
+        yield from _of_rail(job, address)
+    elif isinstance(terminal, Digital) and alive(terminal, job.working_state()):
+        reason = "that something arrives while it plays"
+        yield Ask(address, against, job.working_state(), Function.AC_VOLTS, reason, Tone().text())
+
+
+def _of_return(job: Job, address: str, against: str) -> Iterator[Ask]:
+    star, working = star_address(job), job.working_state()
+    if address == star:
+        yield from hazard_checks(job)
+    if not against or against == address:
+        return
+    yield Ask(address, against, unplugged(job), Function.RESISTANCE, "how the two grounds are joined")
+    if star != address:
+        yield Ask(address, star, working, Function.DC_VOLTS, "whether it is the supply negative")
+        yield Ask(address, star, working, Function.AC_VOLTS, "that no hum stands between the two")
+
+
+def _of_output(job: Job, address: str, terminal: AudioOut) -> Iterator[Ask]:
+    """An output while it plays: its level and side, in each state in which it should play, turned down, and loaded."""
+    against, working = probe_against(job, address), job.working_state()
+    reason, tone = played(job, terminal)
+    order = sorted(live_states(job), key=lambda s: s != working)
+    for state in order:
+        if alive(terminal, state) and _plays(job, state):
+            why = reason if state == working else "that it plays in this state too"
+            yield Ask(address, against, state, Function.AC_VOLTS, why, tone.text())
+    if not alive(terminal, working):
+        return
+    if terminal.way is not Way.FULL:
+        across = Way.LOW if terminal.way is Way.HIGH else Way.HIGH
+        other = Tone(hertz=_crossed(terminal, across), full=tone.full)
+        why = "that it carries its own way and not the other"
+        yield Ask(address, against, working, Function.AC_VOLTS, why, other.text())
+    if _may_follow_volume(job, terminal):
+        down = Tone(hertz=tone.hertz, full=tone.full, side=tone.side, down=True)
+        why = "whether it follows the volume"
+        yield Ask(address, against, working, Function.AC_VOLTS, why, down.text())
+    if not _powerful(job, terminal) and not _measured(terminal, "impedance"):
+        load = suggested_clip(job, address, "load")
+        why = "its impedance, with the reading without load"
+        yield Ask(address, against, working, Function.AC_VOLTS, why, tone.text(), load=load)
+
+
+def _of_input(job: Job, address: str, terminal: AudioIn) -> Iterator[Ask]:
+    """An input: silent by itself, its impedance from a generator straight and through a resistor, its side by ear."""
+    against, working = probe_against(job, address), job.working_state()
+    yield Ask(address, against, working, Function.AC_VOLTS, "that nothing plays on it by itself")
+    tone = Tone(volts=INTO_RECORDS_V if terminal.has(Trait.EQUALISED) else INTO_V).text()
+    if not _measured(terminal, "impedance"):
+        why = "its impedance: first straight from the generator"
+        yield Ask(address, against, working, Function.AC_VOLTS, why, tone)
+        series = suggested_clip(job, address, "series") or 47_000.0
+        why = "its impedance: then through a resistor"
+        yield Ask(address, against, working, Function.AC_VOLTS, why, tone, series=series)
+    if terminal.channel is not Channel.MONO and is_heard(job):
+        home = return_address(job, address)
+        yield Ask(address, home, working, Function.HEARD, "which side it is", tone, series=LISTEN_OHM)
+
+
+def _of_rail(job: Job, address: str) -> Iterator[Ask]:
+    """A rail: DC and not a winding, and stiff enough for what the modules draw."""
+    against, working = probe_against(job, address), job.working_state()
+    terminal = job.terminal(address)
+    if terminal is None or not alive(terminal, working):
+        return
+    yield Ask(address, against, working, Function.AC_VOLTS, "that it is DC, and its ripple")
+    load = suggested_clip(job, address, "load")
+    if load is not None and not _measured(terminal, "resistance"):
+        why = "that it holds what the modules draw"
+        yield Ask(address, against, working, Function.DC_VOLTS, why, load=load)
+
+
+def _measured(terminal: AnyTerminal, field: str) -> bool:
+    """Whether a value of a point was measured before it came onto the papers."""
+    known = getattr(terminal, field, None)
+    return known is not None and known.basis is Basis.MEASURED
+
+
+def _plays(job: Job, state: str) -> bool:
+    """Whether an output may be asked to play in a state: not while the host sleeps."""
+    found = job.state(state)
+    return found is not None and found.kind is not Mode.STANDBY
+
+
+def played(job: Job, terminal: AudioOut) -> tuple[str, Tone]:
+    """Why something is played for an output, and what: at full scale from a test file, of a stereo pair its own side alone, of one way of
+    a crossover what it carries; behind the power amplifier not so loud."""
+    full = not _powerful(job, terminal)
+    tone = Tone(hertz=_crossed(terminal, terminal.way), full=full)
+    if terminal.channel is not Channel.MONO:
+        return "that something arrives, and from its own side", Tone(
+            hertz=tone.hertz, full=full, side=terminal.channel.value
         )
-    if isinstance(terminal, AudioIn | AudioOut) and terminal.channel is not Channel.MONO:
-        yield Ask(
-            address,
-            return_address(job, address),
-            working,
-            Function.HEARD,
-            "which side it is",
-            "a tone through 4k7",
-        )
+    return "that something arrives while it plays", tone
+
+
+def _crossed(terminal: AudioOut, way: Way) -> float:
+    """At what a way of a crossover is played [Hz]: well on its own side of where the two meet."""
+    if way is Way.FULL:
+        return Tone().hertz
+    return crossover_hz(terminal) * (AWAY if way is Way.HIGH else 1 / AWAY)
+
+
+def _powerful(job: Job, terminal: AudioOut) -> bool:
+    """Whether an output comes after the power amplifier: neither full scale nor a load of ohms is asked of it."""
+    return trait(job, terminal, Trait.POWER_OUTPUT) is True
+
+
+def _may_follow_volume(job: Job, terminal: AudioOut) -> bool:
+    """Whether an output may lie behind a volume control: the host has one, and neither chain nor papers tell that it does."""
+    has_control = any(Act.VOLUME in s.acts or Act.AMPLIFY in s.acts for s in job.host.stages)
+    return (
+        has_control
+        and not _powerful(job, terminal)
+        and trait(job, terminal, Trait.FOLLOWS_VOLUME) is not True
+    )
+
+
+def is_heard(job: Job) -> bool:
+    """Whether the host makes sound by itself, so that anyone can listen."""
+    return any(Act.AMPLIFY in s.acts for s in job.host.stages)
 
 
 def _dc_reason(terminal: object, state: str) -> str:
@@ -95,21 +233,22 @@ def suggested_clip(job: Job, point: str, field: str) -> float | None:
         return advised_load(impedance)
     if field == "series" and isinstance(terminal, AudioIn) and impedance is not None:
         return nearest(impedance.nominal, "E12")
-    if field == "load" and isinstance(terminal, Rail) and terminal.voltage is not None:
-        drawn = sum(
-            t.average.nominal
-            for m in job.modules
-            for t in m.terminals
-            if isinstance(t, SupplyIn) and t.average
+    stands = stands_at(job, point)
+    if field == "load" and isinstance(terminal, Rail) and stands is not None:
+        pins = [t for m in job.modules for t in m.terminals if isinstance(t, SupplyIn)]
+        drawn = ROOM * sum(
+            max((k.nominal for k in (t.burst, t.average) if k is not None), default=0.0) for t in pins
         )
-        return nearest(abs(terminal.voltage.nominal) / drawn, "E12") if drawn > 0 else None
+        if terminal.limit is not None:
+            drawn = min(drawn, MOST_PART * terminal.limit.low)
+        return nearest(abs(stands.nominal) / drawn, "E12") if drawn > 0 and stands.nominal else None
     return None
 
 
 def open_checks(job: Job, address: str) -> tuple[Ask, ...]:
     """The checks of a point that no standing reading answers yet."""
-    readings = log_of(job).touching(address)
-    return tuple(c for c in checks(job, address) if not any(c.answered_by(r) for r in readings))
+    log = log_of(job)
+    return tuple(c for c in checks(job, address) if not any(c.answered_by(r) for r in log.touching(c.point)))
 
 
 def done_part(job: Job, address: str) -> float | None:

@@ -1,0 +1,65 @@
+"""What is found out of a host before anything else: how it is fed, whether it is joined to the mains, whether its reservoir is empty.
+
+Common practice: the rating plate and the plug are looked at; unplugged, the return is read against both blades of the plug and against
+its earth; the reservoir is read before anything is touched; switched on, the return is read against earth with 100 kΩ across, so that what
+only leaks through an interference capacitor (up to 0.25 mA) stays below 30 V and a live chassis does not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from pigtail.job.ask import Ask
+from pigtail.job.document import BLADES, EARTH, HOST, Function, Job, Rail, SupplyClass
+from pigtail.job.log import log_of
+from pigtail.job.wiring import return_address, star_address
+
+#: How a host is fed by a mains lead of its own, or may be.
+MAINS = (SupplyClass.MAINS_ISOLATED, SupplyClass.MAINS_SWITCHING, SupplyClass.VALVE)
+#: What is clipped across while a return is read against earth [Ω].
+ACROSS_OHM = 100e3
+#: A rail above this charges a capacitor that is read before it is touched [V].
+CHARGES_V = 10.0
+LOOK = "its rating plate and power entry: what feeds it, and is there a transformer between"
+
+
+def hazard_checks(job: Job) -> tuple[Ask, ...]:
+    """What is asked of a host before its points, in order; nothing but a look and what is read unplugged while its class is not known."""
+    return tuple(_checks(job))
+
+
+def _checks(job: Job) -> Iterator[Ask]:
+    supply, star, off = job.host.supply, star_address(job), job.off_state()
+    if supply is SupplyClass.UNKNOWN:
+        yield Ask(HOST, "", off, Function.LOOK, LOOK)
+    if supply not in (*MAINS, SupplyClass.UNKNOWN) or not star:
+        return
+    yield Ask(star, BLADES, off, Function.RESISTANCE, "that no blade of the mains plug is joined to it")
+    yield Ask(star, EARTH, off, Function.RESISTANCE, "whether it is earthed")
+    if supply is SupplyClass.UNKNOWN:
+        return
+    if rail := reservoir_point(job):
+        yield Ask(
+            rail,
+            return_address(job, rail),
+            off,
+            Function.DC_VOLTS,
+            "that its reservoir is empty, before it is touched",
+        )
+    reason = "that it does not stand at the mains"
+    yield Ask(star, EARTH, job.working_state(), Function.AC_VOLTS, reason, load=ACROSS_OHM)
+
+
+def reservoir_point(job: Job) -> str:
+    """Where the charge of the largest reservoir is read: the rail that stands highest, of those that may be above 10 V or are not known;
+    empty for none."""
+    rails = {f"{HOST}.{t.id}": t.voltage for t in job.host.terminals if isinstance(t, Rail)}
+    high = {a: max(abs(v.low), abs(v.high)) if v is not None else CHARGES_V for a, v in rails.items()}
+    most = max(high, key=lambda a: high[a], default="")
+    return most if most and high[most] >= CHARGES_V else ""
+
+
+def open_hazards(job: Job) -> tuple[Ask, ...]:
+    """Those that nothing in the log answers yet."""
+    log = log_of(job)
+    return tuple(c for c in hazard_checks(job) if not any(c.answered_by(r) for r in log.touching(c.point)))

@@ -1,0 +1,161 @@
+"""What a host of these values would show where it was read, and what of the log it does not explain.
+
+A reading that is absorbed as a value of the job is explained by it. What is left, such as a tone that arrives from the other side, is not:
+no value of these papers makes it. A reading fits while it lies within what the spreads of the values allow, moved one by one and added up,
+with the meter's own spread and a part for what no model holds.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from pigtail.job.ask import Ask
+from pigtail.job.document import OUTSIDE, Digital, Function, Job, Pin, Reading, Return, Video
+from pigtail.job.meters import meter
+from pigtail.job.tone import tone_of
+from pigtail.job.wiring import return_address, twin
+from pigtail.model.probed import Probed, spot_of
+from pigtail.model.subjects import SubjectKind
+
+Array = NDArray[np.float64]
+VOLTS = (Function.DC_VOLTS, Function.AC_VOLTS)
+#: A tone that is played below full scale may be anything from this part of what is usual to full scale [1].
+SOFTEST = 0.05
+#: A generator is set no closer than this [1].
+SET_PART = 0.3
+#: What no model holds: a part of what is expected, and so many volts [V] or ohms [Ω].
+MODEL_PART, FLOOR = 0.1, {Function.DC_VOLTS: 0.01, Function.AC_VOLTS: 5e-3, Function.RESISTANCE: 1.0}
+
+
+class Told(msgspec.Struct, frozen=True):
+    """A reading and what a model says of it: the value expected and its ends, the meter's spread not in them [unit of its function]."""
+
+    reading: Reading
+    value: float
+    low: float
+    high: float
+
+    @property
+    def off(self) -> float:
+        """How far the reading lies outside, in spreads of what is known no better [1]; nought within."""
+        read = self.reading.value
+        outside = max(self.low - read.nominal, read.nominal - self.high, 0.0)
+        return outside / spread_of(self.reading, self.value)
+
+
+def spread_of(reading: Reading, value: float) -> float:
+    """How closely a reading and a value can be compared at all [unit of the function]."""
+    read = reading.value
+    return (
+        (read.high - read.low) / 2 + MODEL_PART * max(abs(value), abs(read.nominal)) + FLOOR[reading.function]
+    )
+
+
+def comparable(job: Job, reading: Reading) -> bool:
+    """Whether a model has anything to say of a reading: volts while the host has power, between points that are known and are no digital
+    lines; ohms between two grounds or the two sides of a pair."""
+    ends = [job.terminal(a) for a in (reading.point, reading.against)]
+    if any(e is None or isinstance(e, Pin | Digital | Video) for e in ends) or {
+        reading.point,
+        reading.against,
+    } & set(OUTSIDE):
+        return False
+    if reading.function is Function.RESISTANCE:
+        return all(isinstance(e, Return) for e in ends) or twin(job, reading.point) == reading.against
+    tone = tone_of(reading.drive)
+    if (
+        reading.function is Function.AC_VOLTS
+        and tone is not None
+        and tone.hertz > meter(reading.instrument).flat_hz
+    ):
+        return False
+    return reading.function in VOLTS and (reading.state != job.off_state() or reading.current is not None)
+
+
+def standing_of(job: Job, points: Iterable[str] | None = None) -> tuple[Reading, ...]:
+    """The readings that count, the latest of each kind, of some points or of all, that a model can be held against."""
+    chosen = None if points is None else set(points)
+    latest: dict[tuple[object, ...], Reading] = {}
+    for r in job.readings:
+        if r.struck or (chosen is not None and not {r.point, r.against} & chosen) or not comparable(job, r):
+            continue
+        latest[r.point, r.against, r.state, r.function, r.drive, r.load is None, r.series is None] = r
+    return tuple(latest.values())
+
+
+def shown(probed: Probed, readings: Sequence[Reading | Ask], moves: Sequence[dict[str, float]] = ()) -> Array:
+    """What a host would show at each of some readings, with inputs of its netlist moved for each. Array [readings]."""
+    spots = [spot_of(r) for r in readings]
+    found = np.zeros(len(readings))
+    for function, solve in (
+        (Function.DC_VOLTS, probed.dc),
+        (Function.AC_VOLTS, probed.ac),
+        (Function.RESISTANCE, None),
+    ):
+        here = [k for k, r in enumerate(readings) if r.function is function]
+        if not here:
+            continue
+        moved = [moves[k] for k in here] if moves else [{} for _ in here]
+        kind = meter(getattr(readings[here[0]], "instrument", "") or probed.job.meter)
+        chosen = [spots[k] for k in here]
+        values = solve(chosen, kind, moved) if solve is not None else probed.ohms(chosen, moved)
+        found[here] = values
+    return found
+
+
+def told(probed: Probed, readings: Sequence[Reading]) -> tuple[Told, ...]:
+    """What a host says of readings, over the spreads of the values that lie about each."""
+    rows: list[tuple[int, Reading, dict[str, float]]] = []
+    for at, reading in enumerate(readings):
+        rows.append((at, reading, {}))
+        rows += [(at, reading, {name: value}) for name, value in _moves(probed, reading)]
+        rows += [(at, softer, {}) for softer in _levels(reading)]
+    values = shown(probed, [r for _, r, _ in rows], [m for _, _, m in rows])
+    nominal: dict[int, float] = {}
+    down, up = np.zeros(len(readings)), np.zeros(len(readings))
+    for (at, _, _), value in zip(rows, values, strict=True):
+        base = nominal.setdefault(at, float(value))
+        down[at] += min(float(value) - base, 0.0)
+        up[at] += max(float(value) - base, 0.0)
+    for at, reading in enumerate(readings):
+        if _softly(reading):
+            down[at] = min(down[at], (SOFTEST - 1) * nominal[at])
+    return tuple(
+        Told(r, nominal[k], nominal[k] + down[k], nominal[k] + up[k]) for k, r in enumerate(readings)
+    )
+
+
+def _softly(reading: Reading) -> bool:
+    """Whether the host played while it was read, and nobody knows how loud."""
+    tone = tone_of(reading.drive)
+    return tone is not None and tone.volts is None and not tone.full
+
+
+def _moves(probed: Probed, reading: Reading) -> list[tuple[str, float]]:
+    """Each value about a reading at each of its two ends: of both points, of the twin, of what lies between the grounds."""
+    points = {reading.point, reading.against, twin(probed.job, reading.point)}
+    points |= {return_address(probed.job, a) for a in tuple(points) if a}
+    found = []
+    for item in probed.net.inputs:
+        about = item.subject.kind is SubjectKind.PATH or item.subject.owner in points
+        low, nominal, high = item.ends
+        if item.in_deck and about:
+            found += [(item.name, end) for end in (low, high) if end != nominal]
+    return found
+
+
+def _levels(reading: Reading) -> list[Reading]:
+    """The same reading with what was played at the ends of what it may have been."""
+    tone = tone_of(reading.drive)
+    if tone is None or tone.full:
+        return []
+    if tone.volts is not None:
+        return [
+            msgspec.structs.replace(reading, drive=msgspec.structs.replace(tone, volts=tone.volts * f).text())
+            for f in (1 - SET_PART, 1 + SET_PART)
+        ]
+    return [msgspec.structs.replace(reading, drive=msgspec.structs.replace(tone, full=True).text())]

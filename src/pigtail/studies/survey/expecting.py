@@ -1,0 +1,205 @@
+"""What a reading should be before it is taken: from the papers where they tell, else from what such a point reads in sound gear."""
+
+from __future__ import annotations
+
+import msgspec
+
+from pigtail.job.ask import Ask, Expected
+from pigtail.job.derive import HOLDS_PART
+from pigtail.job.document import (
+    BLADES,
+    EARTH,
+    AudioIn,
+    AudioOut,
+    Control,
+    Digital,
+    Function,
+    Job,
+    Rail,
+    Reading,
+    Return,
+    Trait,
+    Video,
+    alive,
+)
+from pigtail.job.log import log_of
+from pigtail.job.readings import plain
+from pigtail.job.safety import APART_FROM_MAINS_OHM, HAZARD_AC_V
+from pigtail.job.tone import tone_of
+from pigtail.job.wiring import twin
+from pigtail.units import format_quantity, format_spread
+from pigtail.units.known import Known
+
+#: Limits of common practice [V, Ω, or a part 1].
+INPUT_DC_WATCH_V, GROUND_APART_V, RUNG_OHM, SHORT_OHM = 0.1, 0.02, 1.0, 5.0
+RIPPLE_PART, RAIL_PART = 0.02, 0.1
+#: An input that nothing plays on reads less than this, or than a part of the level it wants [V, 1].
+SILENT_IN_V, SILENT_PART = 5e-3, 0.05
+#: Before a reservoir is touched it reads less than this [V].
+EMPTY_V = 10.0
+#: Of what two sides of a pair should have between them, what is left at least where they are not joined [1], and in any case [Ω].
+JOINED_PART, JOINED_OHM = 0.1, 2.0
+#: What a line that moves shows at least as AC [V].
+MOVES_AC_V = 0.05
+
+
+def with_expected(job: Job, ask: Ask) -> Ask:
+    """A request with what its answer should be, where anything is known of it."""
+    return msgspec.structs.replace(ask, expected=expected(job, ask))
+
+
+def expected(job: Job, reading: Reading | Ask) -> Expected | None:
+    """What is expected of a reading before it is taken, or None where nothing is known."""
+    function = reading.function
+    if function in (Function.CONTINUITY, Function.RESISTANCE):
+        return _expected_ohms(job, reading)
+    if against_earth(reading):
+        return Expected(
+            0.0, HAZARD_AC_V, f"below {HAZARD_AC_V:g} V", "what leaks through a capacitor is no more"
+        )
+    if job.terminal(reading.point) is None or reading.current is not None or reading.series is not None:
+        return None
+    if function is Function.DC_VOLTS:
+        return _expected_dc(job, reading) if reading.load is None else _expected_loaded(job, reading)
+    if not plain(reading):
+        return None
+    if function is Function.AC_VOLTS:
+        return _expected_ac(job, reading)
+    terminal = job.terminal(reading.point)
+    if function is Function.CURRENT and isinstance(terminal, Rail):
+        return _of(terminal.used, "what it gives already")
+    return None
+
+
+def against_earth(reading: Reading | Ask) -> bool:
+    """Whether volts are read of a return against the earth of the mains."""
+    return reading.function is Function.AC_VOLTS and EARTH in (reading.point, reading.against)
+
+
+def _expected_ohms(job: Job, reading: Reading | Ask) -> Expected | None:
+    if should_ring(job, reading):
+        return Expected(0.0, RUNG_OHM, "below 1 Ω", "it should be the same net")
+    ends = {reading.point, reading.against}
+    if BLADES in ends:
+        return Expected(APART_FROM_MAINS_OHM, 1e12, "no connection", "a transformer lies between")
+    if EARTH in ends:
+        return Expected(0.0, 1e12, "below 1 Ω if it is earthed, else no connection", "common practice")
+    least = apart_ohm(job, reading)
+    if least is not None:
+        return Expected(least, 1e12, f"above {format_quantity(least, 'Ω')}", "two sides that are not joined")
+    kinds = [type(job.terminal(e)) for e in ends]
+    if Rail in kinds and Return in kinds:
+        return Expected(SHORT_OHM, 1e12, f"above {SHORT_OHM:g} Ω, and rising", "a supply that is no short")
+    return None
+
+
+def apart_ohm(job: Job, reading: Reading | Ask) -> float | None:
+    """What two sides of a pair have between them at least where they are not joined [Ω]; None for points that are no pair."""
+    if twin(job, reading.point) != reading.against:
+        return None
+    ends = [getattr(job.terminal(a), "impedance", None) for a in (reading.point, reading.against)]
+    together = sum((k.low for k in ends if isinstance(k, Known)), 0.0)
+    return max(JOINED_OHM, JOINED_PART * together)
+
+
+def _expected_ac(job: Job, reading: Reading | Ask) -> Expected | None:
+    terminal, tone = job.terminal(reading.point), tone_of(reading.drive)
+    if isinstance(terminal, AudioOut) and tone is not None and tone.full and not tone.down:
+        own = tone.side in ("", terminal.channel.value) and alive(terminal, reading.state)
+        return _of(terminal.emf, "full scale") if own else None
+    if isinstance(terminal, AudioIn) and tone is None and not carried(terminal):
+        most = silent_v(terminal)
+        return Expected(0.0, most, f"below {format_quantity(most, 'V')}", "nothing is played into it")
+    if isinstance(terminal, Rail) and terminal.voltage:
+        most = RIPPLE_PART * abs(terminal.voltage.nominal)
+        return Expected(0.0, most, f"ripple below {format_quantity(most, 'V')}", "2 % of the rail")
+    if isinstance(terminal, Return):
+        return Expected(0.0, GROUND_APART_V, "below 20 mV", "two grounds that do not hum")
+    if isinstance(terminal, Digital) and terminal.level is not None and alive(terminal, reading.state):
+        return Expected(MOVES_AC_V, terminal.level.high, "something that moves", "a line that is alive")
+    return None
+
+
+def carried(terminal: AudioIn) -> bool:
+    """Whether the host's own signal stands on an input."""
+    return terminal.has(Trait.PASSIVE_NODE) is True or terminal.carries is not None
+
+
+def silent_v(terminal: AudioIn) -> float:
+    """What an input may read while nothing plays on it [V]."""
+    wanted = terminal.wanted.nominal if terminal.wanted is not None else 0.0
+    return (
+        max(SILENT_IN_V, SILENT_PART * wanted) if terminal.has(Trait.EQUALISED) is not True else SILENT_IN_V
+    )
+
+
+def unloaded(job: Job, reading: Reading | Ask) -> Known | None:
+    """What a rail stands at without load [V]: as was read in this state, else as its papers say."""
+    terminal = job.terminal(reading.point)
+    read = [
+        r for r in log_of(job).at(reading.point, Function.DC_VOLTS) if plain(r) and r.state == reading.state
+    ]
+    return read[-1].value if read else terminal.voltage if isinstance(terminal, Rail) else None
+
+
+def _expected_loaded(job: Job, reading: Reading | Ask) -> Expected | None:
+    opened = unloaded(job, reading)
+    if not isinstance(job.terminal(reading.point), Rail) or opened is None:
+        return None
+    low, high = sorted((HOLDS_PART * opened.nominal, opened.high if opened.nominal > 0 else opened.low))
+    return Expected(
+        low, high, f"above {format_quantity(HOLDS_PART * opened.nominal, 'V')}", "it holds nine tenths"
+    )
+
+
+def _expected_dc(job: Job, reading: Reading | Ask) -> Expected | None:
+    terminal = job.terminal(reading.point)
+    if terminal is None:
+        return None
+    if isinstance(terminal, AudioIn):
+        return _of(terminal.dc, "its own DC") or Expected(
+            -INPUT_DC_WATCH_V, INPUT_DC_WATCH_V, "0 V within 100 mV", "an audio input"
+        )
+    if isinstance(terminal, Return):
+        return Expected(-GROUND_APART_V, GROUND_APART_V, "0 V within 20 mV", "two grounds of one supply")
+    known: Known | None = {
+        AudioOut: lambda: getattr(terminal, "bias", None),
+        Rail: lambda: getattr(terminal, "voltage", None),
+        Control: lambda: getattr(terminal, "level", None),
+    }.get(type(terminal), lambda: None)()
+    if isinstance(terminal, Digital | Video) and terminal.level is not None:
+        return Expected(0.0, terminal.level.high, "between 0 V and its level", "a moving line reads its mean")
+    if known is None:
+        return None
+    if isinstance(terminal, Rail | Control) and not alive(terminal, reading.state):
+        most = EMPTY_V if job.off_state() == reading.state else 1.0
+        return Expected(-most, most, "0 V, it is off here", "the papers")
+    if isinstance(terminal, Rail):
+        slack = RAIL_PART * abs(known.nominal)
+        return Expected(
+            known.low - slack,
+            known.high + slack,
+            f"near {format_quantity(known.nominal, 'V')}",
+            _source(known),
+        )
+    return _of(known, "on paper")
+
+
+def _of(known: Known | None, words: str) -> Expected | None:
+    if known is None:
+        return None
+    text = format_spread(known.nominal, known.low, known.high, known.unit)
+    return Expected(known.low, known.high, f"{words}: {text}", _source(known))
+
+
+def _source(known: Known) -> str:
+    return f"{known.basis.value} {known.source}".strip()
+
+
+def should_ring(job: Job, reading: Reading | Ask) -> bool:
+    """Whether the two probes are on points that the papers say are one net."""
+    for one, other in ((reading.point, reading.against), (reading.against, reading.point)):
+        terminal, target = job.terminal(one), other.partition(".")[2]
+        if terminal is not None and terminal.rings_to == target and target:
+            return True
+    return False
