@@ -12,7 +12,8 @@ APART_OHM = 1e6
 
 
 def about(job: Job, reading: Reading, code: str, limit: float | None = None, **words: str) -> Finding:
-    """The finding of a code about a reading: its words are the point and what it was read against, the state, what was read."""
+    """The finding of a code about a reading: its words are the point and what it was read against, the state, what was read. The limit
+    in the [unit of the reading]."""
     value, state = reading.value, job.state(reading.state)
     state_name = state.name if state else reading.state
     ohms = (
