@@ -19,7 +19,7 @@ from pigtail.job.hazards import MAINS, reservoir_point
 from pigtail.job.meters import Meter, meter
 from pigtail.job.taking import NEVER_NEGATIVE
 from pigtail.job.wiring import return_address, star_address
-from pigtail.model.probed import Offset, Probed, Probes, probes_of
+from pigtail.model.probed import Offset, Probed, Touch, touch_of
 
 OVERLOAD = 9.9e37
 DIODE_A, MOST_DIODE_V = 1e-3, 2.5
@@ -56,7 +56,7 @@ class StandInHost:
         self.job = stand_in.true_job()
         self.meter: Meter = meter(stand_in.meter)
         self.channels = {101 + k: a for k, a in enumerate(points(stand_in))} | OUTSIDE_CHANNELS
-        self.setting = Probes(state=self.job.host.states[0].id if self.job.host.states else "")
+        self.setting = Touch(state=self.job.host.states[0].id if self.job.host.states else "")
         self._rng = np.random.default_rng(stand_in.seed)
         self._errs = {f: float(self._rng.uniform(-1, 1)) for f in Function}
         self._shown: dict[Function, float] = {}
@@ -73,7 +73,7 @@ class StandInHost:
 
     def take(self, ask: Ask) -> float:
         """What a person reads who does just what is asked, the meter come to rest [unit of the function]. Raises BlownFuseError."""
-        self.move(**msgspec.structs.asdict(probes_of(ask)))
+        self.move(**msgspec.structs.asdict(touch_of(ask)))
         if ask.function is Function.HEARD:
             return float(self.heard())
         return [self.read(ask.function) for _ in range(RESTED)][-1]

@@ -17,7 +17,7 @@ import msgspec
 from pigtail.bench.scpi import FUSE, IDENTITY, NOT_A_NUMBER
 from pigtail.job.ask import Ask
 from pigtail.job.document import Function
-from pigtail.model.probed import probes_of
+from pigtail.model.probed import touch_of
 
 TIMEOUT_MS = 3000
 OPEN_TIMEOUT_MS = 3000
@@ -164,7 +164,7 @@ class ScpiMeter:
         if missing:
             raise MeterError(f"the stand-in has no point “{missing[0]}”; open the job that belongs to it")
         red, black = (self._channels[p] for p in points)
-        spot = probes_of(request)
+        spot = touch_of(request)
         commands = (
             f"ROUT:CLOS (@{red},{black})",
             f'HOST:STAT "{request.state}"',

@@ -78,7 +78,7 @@ class Offset(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     always: bool = False
 
 
-class Probes(msgspec.Struct, frozen=True):
+class Touch(msgspec.Struct, frozen=True):
     """Where things stand for one reading: host state, probes, what is played how loud, what is clipped on.
 
     tone_level: a part of full scale [1] at what plays, volts [V rms] of a generator at an input; volume: of the host's control [1].
@@ -96,11 +96,11 @@ class Probes(msgspec.Struct, frozen=True):
     current: float = 0.0
 
 
-def probes_of(reading: Reading | Ask) -> Probes:
+def touch_of(reading: Reading | Ask) -> Touch:
     """Where things stood while it was read."""
     tone = tone_of(reading.drive)
     level = 0.0 if tone is None else tone.volts if tone.volts is not None else 1.0 if tone.full else SOFT
-    return Probes(
+    return Touch(
         state=reading.state, red=reading.point, black=reading.against,
         tone_hz=tone.hertz if tone else USUAL_HERTZ, tone_level=level, channel=(tone.side if tone else "") or "both",
         volume=TURNED_DOWN if tone is not None and tone.down else 1.0,
@@ -132,11 +132,11 @@ class Probed:
 
     # -- what is shown --------------------------------------------------------------------------------------
 
-    def dc(self, spots: Sequence[Probes], meter: Meter, moves: Moves = ()) -> Array:
+    def dc(self, spots: Sequence[Touch], meter: Meter, moves: Moves = ()) -> Array:
         """DC volts between the probes of each [V], the meter's load on them, inputs of the netlist moved for each. Array [spots]."""
         return self._volts(spots, _moved([self._given(s, meter.dc_ohm) for s in spots], moves))
 
-    def ac(self, spots: Sequence[Probes], meter: Meter, moves: Moves = ()) -> Array:
+    def ac(self, spots: Sequence[Touch], meter: Meter, moves: Moves = ()) -> Array:
         """AC volts between the probes of each [V rms]: what plays and what hums together, rolled off as the meter does. Array [spots]."""
         humming = _moved([self._given(s, meter.ac_ohm, meter.ac_farad, hum=True) for s in spots], moves)
         playing = _moved([self._given(s, meter.ac_ohm, meter.ac_farad) for s in spots], moves)
@@ -150,7 +150,7 @@ class Probed:
                 found[k] = LOGIC_AC * (line.level.nominal if line.level else 0.0)
         return found
 
-    def ohms(self, spots: Sequence[Probes], moves: Moves = ()) -> Array:
+    def ohms(self, spots: Sequence[Touch], moves: Moves = ()) -> Array:
         """What an ohmmeter finds between the probes of each [Ω]; with the host under power its volts spoil it, as they do. Inf beyond
         its range. Array [spots]."""
         cases = []
@@ -161,7 +161,7 @@ class Probed:
         found = self._volts(spots, _moved(cases, moves)) / OHMS_A
         return np.asarray(np.where(np.abs(found) < MOST_OHM, found, np.inf))
 
-    def heard(self, spot: Probes) -> int:
+    def heard(self, spot: Touch) -> int:
         """Which side is heard of a tone put in at the red probe: 0 nothing, 1 left, 2 right, 3 both; by what reaches the inputs that are
         alive in this state."""
         home = return_address(self.job, spot.red) or spot.black
@@ -240,7 +240,7 @@ class Probed:
     def _pairs(self) -> dict[tuple[str, str], int]:
         return {}
 
-    def _at(self, spot: Probes) -> int:
+    def _at(self, spot: Touch) -> int:
         """The number of a spot's pair of probes; a pair that is new makes the circuit anew."""
         pair = (spot.red, spot.black)
         if pair not in self._pairs:
@@ -248,7 +248,7 @@ class Probed:
             self.__dict__.pop("circuit", None)
         return self._pairs[pair]
 
-    def _given(self, spot: Probes, ohm: float, farad: float = 0.0, *, hum: bool = False) -> dict[str, float]:
+    def _given(self, spot: Touch, ohm: float, farad: float = 0.0, *, hum: bool = False) -> dict[str, float]:
         """The parameters of the circuit for one reading."""
         k, state = self._at(spot), spot.state
         found = dict(self.net.switches[state])
@@ -265,7 +265,7 @@ class Probed:
             found |= {f"pv_{k}": spot.tone_level, f"ps_{k}": max(spot.series, GENERATOR)}
         return found
 
-    def _of_terminal(self, found: dict[str, float], address: str, spot: Probes, *, hum: bool) -> None:
+    def _of_terminal(self, found: dict[str, float], address: str, spot: Touch, *, hum: bool) -> None:
         """What one terminal does meanwhile."""
         terminal, node = self.job.terminal(address), node_name(self.job, address)
         if address in self.blown:
@@ -301,7 +301,7 @@ class Probed:
         usual = {f"p{kind}_{k}": NOTHING for k in self._pairs.values() for kind in "mls"}
         return usual | {i.name: i.ends[1] for i in self.net.inputs if i.in_deck}
 
-    def _volts(self, spots: Sequence[Probes], cases: list[dict[str, float]]) -> Array:
+    def _volts(self, spots: Sequence[Touch], cases: list[dict[str, float]]) -> Array:
         if not spots:
             return np.zeros(0)
         solved = operating_point(self.circuit, self._samples(cases))
@@ -310,13 +310,13 @@ class Probed:
             dtype=float,
         )
 
-    def _tones(self, spots: Sequence[Probes], cases: list[dict[str, float]], hertz: Sequence[float]) -> Array:
+    def _tones(self, spots: Sequence[Touch], cases: list[dict[str, float]], hertz: Sequence[float]) -> Array:
         if not spots:
             return np.zeros(0)
         solved = ac(self.circuit, np.array(hertz)[:, None], self._samples(cases))
         return np.array([float(abs(solved.v(*self._ends(s))[k, 0])) for k, s in enumerate(spots)])
 
-    def _ends(self, spot: Probes) -> tuple[str, str]:
+    def _ends(self, spot: Touch) -> tuple[str, str]:
         return node_name(self.job, spot.red), node_name(self.job, spot.black)
 
 

@@ -18,7 +18,7 @@ from pigtail.job.document import OUTSIDE, Digital, Function, Job, Pin, Reading, 
 from pigtail.job.meters import meter
 from pigtail.job.tone import tone_of
 from pigtail.job.wiring import return_address, twin
-from pigtail.model.probed import Probed, probes_of
+from pigtail.model.probed import Probed, touch_of
 from pigtail.model.subjects import SubjectKind
 
 Array = NDArray[np.float64]
@@ -89,7 +89,7 @@ def standing_of(job: Job, points: Iterable[str] | None = None) -> tuple[Reading,
 
 def shown(probed: Probed, readings: Sequence[Reading | Ask], moves: Sequence[dict[str, float]] = ()) -> Array:
     """What a host would show at each of some readings, with inputs of its netlist moved for each. Array [readings]."""
-    spots = [probes_of(r) for r in readings]
+    spots = [touch_of(r) for r in readings]
     found = np.zeros(len(readings))
     for function, solve in (
         (Function.DC_VOLTS, probed.dc),
