@@ -3,7 +3,7 @@ PYTHON = .venv/bin/python
 # Programs that tests and benchmarks start are compiled once, not at every start.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: setup demo test lint shots bench reference promises kills lock clean
+.PHONY: setup demo test lint shots bench reference promises practice kills lock clean
 
 setup:
 	@sh tools/setup.sh
@@ -33,6 +33,7 @@ bench: setup
 	@$(PYTHON) tools/bench_survey.py
 	@$(PYTHON) tools/bench_search.py
 	@$(PYTHON) tools/bench_level.py
+	@$(PYTHON) tools/bench_next.py
 
 # Needs ngspice: its answers to the decks in tests/reference, for machines without it.
 reference: setup
@@ -41,6 +42,10 @@ reference: setup
 # What `good` promises, over sixty random jobs and 5,000 samples of each; `make test` takes a few.
 promises: setup
 	@PIGTAIL_RANDOM_JOBS=60 PIGTAIL_SAMPLES=5000 QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest -n auto tests/studies/test_promise.py tests/reference/test_nodal.py tests/advice/test_requests.py
+
+# Every host kind with every fault planted, read by one who does just what is asked; `make test` takes a few.
+practice: setup
+	@$(PYTHON) tools/practice.py
 
 kills: setup
 	@$(PYTHON) tools/kills.py 500

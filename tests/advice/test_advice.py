@@ -235,7 +235,7 @@ def test_an_impedance_that_a_verdict_wants_is_asked_for_by_two_readings() -> Non
 
 
 def test_a_telling_resistor_follows_what_is_thought_of_the_point() -> None:
-    """Twice an output's impedance, an input's own, on a rail half more than what the module draws in a burst; else the usual."""
+    """Twice an output's impedance, an input's own, on a rail more than twice what the module draws in a burst; else the usual."""
     from pigtail.studies.taps.protocol import suggested_clip
 
     job = edits.add_module(
@@ -243,7 +243,7 @@ def test_a_telling_resistor_follows_what_is_thought_of_the_point() -> None:
     )
     assert suggested_clip(job, "host.rec_left", "load") == 2200.0
     assert suggested_clip(job, "host.aux_left", "series") == 47_000.0
-    drawn = 1.5 * sum(t.burst.nominal for t in job.modules[0].terminals if getattr(t, "burst", None))
+    drawn = 2.4 * sum(t.burst.nominal for t in job.modules[0].terminals if getattr(t, "burst", None))
     load = suggested_clip(job, "host.rail_5v", "load")
     assert load is not None
     assert 5.0 / load == pytest.approx(drawn, rel=0.15)

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from pigtail.bench.chosen import stand_in_of
 from pigtail.bench.host import OVERLOAD, BlownFuseError, StandInHost
 from pigtail.bench.truth import StandIn, check_stand_in, decode, encode, load, shipped
 from pigtail.job.derive import TooWeakError, source_impedance
 from pigtail.job.document import AudioOut, Function, Rail
-from pigtail.job.errors import JobError
+from pigtail.job.errors import FileError, JobError
 from pigtail.job.meters import meter, meters
 from pigtail.model.probed import Joint, Offset
 from pigtail.units import Basis
@@ -234,3 +237,79 @@ def test_truths_that_make_no_sense_are_refused(brindle: StandIn) -> None:
     )
     with pytest.raises(JobError, match="states"):
         check_stand_in(replace(brindle, truth=replace(brindle.truth, states=states, terminals=alive)))
+
+
+def test_a_name_means_a_stand_in_with_a_fault_or_without(tmp_path: Path) -> None:
+    """One that ships, a host kind, a file; with a fault by its words, or any; what is not there is told in one sentence."""
+    assert stand_in_of("brindle") == load(shipped()["brindle"])
+    assert stand_in_of("tape_recorder").papers.host.kind == "tape_recorder"
+    assert stand_in_of("tape_recorder+swapped channels").faults == ("left and right are swapped",)
+    assert len({stand_in_of("tape_recorder+?").faults for _ in range(12)}) > 1
+    assert all(stand_in_of("tape_recorder+?").faults for _ in range(3))
+    path = tmp_path / "own.standin"
+    path.write_bytes(encode(stand_in_of("toy")))
+    assert stand_in_of(str(path)) == stand_in_of("toy")
+    for name, words in (
+        ("nowhere", "no such file"),
+        ("toy+elves", "no fault"),
+        ("toy+swapped channels", "no place"),
+    ):
+        with pytest.raises(FileError, match=words):
+            stand_in_of(name)
+
+
+def test_a_reservoir_runs_down_by_the_clock_of_the_stand_in() -> None:
+    """Read at once after switching off it still holds; without a bleeder it goes on holding; nothing of it while the host is on."""
+    charged = stand_in_of("tape_recorder+a reservoir that stays charged")
+    bled = replace(charged, truth=replace(charged.truth, bleeder=Known.of(1000.0, "Ω", Basis.MEASURED)))
+    where = {"red": "host.rail_12v", "black": "host.star"}
+    found = []
+    for stand_in in (charged, bled):
+        host = StandInHost(stand_in)
+        host.move(**where, state="record")
+        on = host.read(Function.DC_VOLTS)
+        host.move(state="off")
+        volts = [host.read(Function.DC_VOLTS) for _ in range(80)]
+        found.append((on, volts[3], volts[-1]))
+    (on, first, last), (_, bled_first, bled_last) = found
+    assert on < 20
+    assert (first, last) == pytest.approx((38.0, 38.0), rel=0.05)
+    assert bled_first > 20
+    assert bled_last < 2
+
+
+def test_hum_is_there_between_any_two_points_of_the_two_nets(brindle: StandIn) -> None:
+    """Held between a jack's ground and the star, it shows between a rail and that jack as well."""
+    apart = replace(
+        brindle,
+        truth=replace(brindle.truth, paths=()),
+        offsets=(Offset(a="input_return", b="star", hum=0.2, ohm=1.0),),
+    )
+    host = StandInHost(apart)
+    for red in ("star", "rail_12v"):
+        assert settled(
+            host, Function.AC_VOLTS, red=f"host.{red}", black="host.input_return", state="aux"
+        ) == pytest.approx(0.2, rel=0.05)
+    assert settled(host, Function.AC_VOLTS, red="host.rail_12v", black="host.star") < 0.01
+
+
+def test_a_rail_sags_to_what_it_can_give(brindle: StandIn) -> None:
+    """Half an ampere at most: across five ohms it comes down to 2.5 V."""
+    host = StandInHost(brindle)
+    volts = settled(host, Function.DC_VOLTS, red="host.rail_5v", black="host.star", state="aux", load=5.5)
+    assert volts == pytest.approx(0.5 * 5.5, rel=0.03)
+
+
+def test_listening_goes_through_joints_and_wants_a_loudspeaker(brindle: StandIn) -> None:
+    """A tone at the chip's pin is heard as at the jack; a host without an amplifier is silent."""
+    host = StandInHost(brindle)
+    host.move(red="host.u7_43", black="host.input_return", state="aux")
+    assert host.heard() == 1
+    both = StandInHost(
+        replace(brindle, joints=(*brindle.joints, Joint(a="aux_left", b="aux_right", ohm=0.1)))
+    )
+    both.move(red="host.aux_left", black="host.input_return", state="aux")
+    assert both.heard() == 3
+    silent = StandInHost(replace(brindle, truth=replace(brindle.truth, stages=())))
+    silent.move(red="host.aux_left", black="host.input_return", state="aux")
+    assert silent.heard() == 0

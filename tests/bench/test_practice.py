@@ -5,65 +5,81 @@ Here a few hosts; `make practice` takes every host kind with every fault, and so
 
 from __future__ import annotations
 
+from functools import cache
+
 import pytest
 
+from pigtail.advice.separating import separating
 from pigtail.bench.made import make_stand_in
+from pigtail.job.measured import Measured
+from pigtail.studies.faults.explain import misfits
+from pigtail.studies.faults.table import words
 from pigtail.studies.findings import Severity
 from practising import Came, plan_of, planted, practised
 
-#: A host that gives and one that takes, and what is planted in each: all kinds of faults between them.
-HOSTS = {
-    "tape_recorder": ("wireless_transmitter_5v", ("swapped channels", "a dead output", "an output that is mute in a state", "a rail that is weak",
-                                                   "a ground with a bad joint", "a reservoir that stays charged", "a chassis that is live")),
-    "receiver_amplifier": ("wireless_receiver_5v", ("swapped channels", "joined channels", "an input that is shared", "an input that loads",
-                                                     "a rail that is not there in standby", "a ground that hums")),
-    "two_way_speaker": ("wireless_transmitter_5v", ("ways that are swapped", "an output behind the volume", "a rail that is AC")),
-}  # fmt: skip
-CASES = [(host, fault) for host, (_, faults) in HOSTS.items() for fault in faults]
-#: By what each is told, at least.
-CODES = {
-    "swapped channels": ("survey.sides_swapped", "survey.swapped"), "a dead output": ("survey.output_dead",),
-    "an output that is mute in a state": ("survey.muted_here",), "a rail that is weak": ("survey.rail_weak",),
-    "a ground with a bad joint": ("survey.bad_joint",), "a reservoir that stays charged": ("survey.still_charged",),
-    "a chassis that is live": ("survey.live",), "joined channels": ("survey.sides_joined",),
-    "an input that is shared": ("survey.input_not_silent",), "an input that loads": ("survey.differs",),
-    "a rail that is not there in standby": ("survey.rail_not_there",), "a ground that hums": ("survey.ground_hums",),
-    "ways that are swapped": ("survey.ways_swapped",), "an output behind the volume": ("survey.follows_volume",),
-    "a rail that is AC": ("survey.rail_is_ac",),
-}  # fmt: skip
+TAKES, GIVES = "wireless_transmitter_5v", "wireless_receiver_5v"
+TAPE, RECEIVER, SPEAKER = ("tape_recorder", TAKES), ("receiver_amplifier", GIVES), ("two_way_speaker", TAKES)
+#: Host and module, what is planted, the code it is told by, and where readings do not fit: the point, and the fault that explains it.
+PLANTED = [
+    (TAPE, "swapped channels", "survey.sides_swapped", "host.out_left", "swapped"),
+    (TAPE, "joined channels", "survey.sides_joined", "host.out_left", "joined"),
+    (TAPE, "a dead output", "survey.output_dead", "host.out_left", "dead"),
+    (TAPE, "an output that is mute in a state", "survey.muted_here", "host.out_left", "muted"),
+    (TAPE, "five volts where the papers say audio", "survey.dc_on_output", "host.out_left", "other_net"),
+    (TAPE, "a rail that is AC", "survey.rail_is_ac", "host.rail_12v", "alternating"),
+    (TAPE, "a rail that is weak", "survey.rail_weak", "", ""),
+    (TAPE, "a ground that is not the supply negative", "survey.ground_apart", "host.input_return", "driven_ground"),
+    (TAPE, "a ground that hums", "survey.ground_hums", "host.input_return", "humming_ground"),
+    (TAPE, "a ground with a bad joint", "survey.bad_joint", "", ""),
+    (TAPE, "a reservoir that stays charged", "survey.still_charged", "", ""),
+    (TAPE, "a chassis that is live", "survey.live", "", ""),
+    (RECEIVER, "swapped channels", "survey.swapped", "", ""),
+    (RECEIVER, "an input that is shared", "survey.input_not_silent", "host.aux_left", "shared"),
+    (RECEIVER, "an input that loads", "survey.differs", "", ""),
+    (RECEIVER, "a rail that is not there in standby", "survey.rail_not_there", "", ""),
+    (SPEAKER, "ways that are swapped", "survey.ways_swapped", "host.high_out", "ways_swapped"),
+    (SPEAKER, "an output behind the volume", "survey.follows_volume", "", ""),
+]  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def clean() -> dict[str, Came]:
-    """What came of each host without a fault."""
-    found = {}
-    for host, (module, _) in HOSTS.items():
-        stand_in = make_stand_in(host)
-        job = plan_of(stand_in, module)
-        assert job is not None
-        found[host] = practised(job, stand_in)
-    return found
-
-
-@pytest.mark.parametrize(("host", "fault"), CASES)
-def test_a_planted_fault_is_told(host: str, fault: str, clean: dict[str, Came]) -> None:
-    """By its own words, and no plan ends good with it inside."""
-    stand_in = make_stand_in(host)
-    job = plan_of(stand_in, HOSTS[host][0])
+@cache
+def came(case: tuple[str, str], fault: str = "") -> Came:
+    """What came of a host with a module and a fault planted, or none."""
+    clean = make_stand_in(case[0])
+    job = plan_of(clean, case[1])
     assert job is not None
-    bad = planted(stand_in, job, fault)
+    bad = planted(clean, job, fault) if fault else clean
     assert bad is not None
-    came = practised(job, bad)
-    assert set(CODES[fault]) & set(came.told(clean[host]))
-    assert not came.good
-    assert came.blown == 0
+    return practised(job, bad)
 
 
-def test_a_sound_host_alarms_nobody_and_is_switched_no_more_than_it_must(clean: dict[str, Came]) -> None:
-    """Nothing is told of its readings; each live state is entered once."""
-    for came in clean.values():
-        assert came.alarms == []
-        assert came.blown == 0
-        assert came.switches == came.least
-        tapped = came.studies.verdicts["taps"]
-        assert tapped in (Severity.GOOD, Severity.WATCH)
+@pytest.mark.parametrize(
+    ("case", "fault", "code", "point", "key"), PLANTED, ids=[f"{c[0]}-{f}" for c, f, *_ in PLANTED]
+)
+def test_a_planted_fault_is_told_and_explained(
+    case: tuple[str, str], fault: str, code: str, point: str, key: str
+) -> None:
+    """By its own words; no plan ends good with it inside; of all faults that one explains its point best, and the survey says so."""
+    bad = came(case, fault)
+    assert code in {f.code for f in bad.studies.findings}
+    assert not bad.good
+    assert bad.blown == 0
+    if point:
+        found = {m.point: m for m in misfits(bad.job, Measured(bad.job).job)}
+        assert found[point].explained[0].key == key
+        said = " ".join(f.sentence for f in bad.studies.findings if f.subject == point)
+        assert words()[key].says.partition("{")[0] in said
+
+
+@pytest.mark.parametrize("case", [TAPE, RECEIVER, SPEAKER], ids=lambda c: c[0])
+def test_a_sound_host_alarms_nobody_and_is_switched_no_more_than_it_must(case: tuple[str, str]) -> None:
+    """Nothing is told of its readings, none of which does not fit; each live state is entered once; none of the codes above is told."""
+    clean = came(case)
+    assert clean.alarms == []
+    assert clean.blown == 0
+    assert clean.switches == clean.least
+    assert clean.studies.verdicts["taps"] in (Severity.GOOD, Severity.WATCH)
+    assert misfits(clean.job, Measured(clean.job).job) == ()
+    assert separating(clean.job) == ()
+    told = {f.code for f in clean.studies.findings if f.severity is not Severity.GOOD}
+    assert not told & {code for c, _, code, *_ in PLANTED if c == case and code != "survey.differs"}

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 import socket
 import threading
 from collections.abc import Callable, Iterator
 
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QPushButton
 from tests.desktop.conftest import Bench
@@ -21,9 +23,10 @@ from pigtail.desktop.looks import set_theme
 from pigtail.desktop.meterdialog import STAND_IN, MeterDialog
 from pigtail.edits.change import Change
 from pigtail.edits.values import add_module
-from pigtail.job.document import Function, Job, Rail
+from pigtail.job.document import Function, Job, Rail, SupplyClass
 from pigtail.job.file import Document
 from pigtail.studies.survey.found import SurveyFound
+from pigtail.studies.survey.sweep import sweep
 from pigtail.studies.taps.found import TapsFound
 from pigtail.studies.taps.protocol import open_checks
 
@@ -66,9 +69,7 @@ def chosen_stand_in(bench: Bench) -> Callable[[str], None]:
             dialog = QApplication.activeModalWidget()
             assert isinstance(dialog, MeterDialog)
             dialog.roads.setCurrentIndex(dialog.roads.findData(STAND_IN))
-            index = next(
-                k for k in range(dialog.stand_ins.count()) if dialog.stand_ins.itemData(k) == shipped()[name]
-            )
+            index = next(k for k in range(dialog.stand_ins.count()) if dialog.stand_ins.itemData(k) == name)
             dialog.stand_ins.setCurrentIndex(index)
             bench.qtbot.mouseClick(dialog.use, Qt.MouseButton.LeftButton)
 
@@ -364,3 +365,98 @@ def test_what_the_strip_says_follows_the_theme(bench: Bench) -> None:
     bench.qtbot.waitUntil(lambda: strip.verdict.font().bold())
     assert strip.verdict.palette().color(strip.verdict.foregroundRole()) == theme.DARK.color("good")
     set_theme(bench.assembly.settings, "light")
+
+
+def test_a_slip_of_the_hand_is_asked_back_and_one_key_takes_what_was_meant(bench: Bench) -> None:
+    """24 kV at a rail of 24 V: Y takes 24 V; Enter a second time keeps what was typed, and that is never good."""
+    bench.open_demo()
+    strip = bench.assembly.strip
+    bench.choose(strip.point, "host.rail_low").choose(strip.function, Function.DC_VOLTS)
+    before = len(bench.session.job.readings)
+    bench.qtbot.keyClicks(strip.reading, "24k")
+    bench.qtbot.keyClick(strip.reading, Qt.Key.Key_Return)
+    assert "24 V is likelier" in strip.verdict.text()
+    assert len(bench.session.job.readings) == before
+    bench.qtbot.keyClick(strip.reading, Qt.Key.Key_Y)
+    bench.settle()
+    assert bench.session.job.readings[-1].value.nominal == pytest.approx(24.0)
+    bench.qtbot.keyClicks(strip.reading, "24k")
+    for _ in range(2):
+        bench.qtbot.keyClick(strip.reading, Qt.Key.Key_Return)
+    bench.settle()
+    assert bench.session.job.readings[-1].value.nominal == pytest.approx(24_000.0)
+    assert bench.verdicts()["survey"] in ("unknown", "stop")
+
+
+def press(bench: Bench, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    """A key of the window, once it is the one that has the keyboard."""
+    bench.window.activateWindow()
+    bench.qtbot.waitUntil(bench.window.isActiveWindow)
+    bench.qtbot.keyClick(QApplication.focusWidget() or bench.window, key, modifier)
+
+
+def by_keys(bench: Bench, most: int = 60) -> list[tuple[int, str]]:
+    """Bench mode by keys alone: Space reads, Enter logs, until nothing is asked; the readings left and the state at each."""
+    press(bench, Qt.Key.Key_F8)
+    mode = bench.assembly.bench.mode
+    bench.qtbot.waitUntil(mode.isVisible)
+    seen = []
+    for _ in range(most):
+        ask = mode.current()
+        if ask is None or (seen and ask.key in {a for a, *_ in seen}):
+            break
+        seen.append((ask.key, int(mode.round.text().split()[0]), mode.state.text()))
+        if ask.function is Function.LOOK:
+            bench.qtbot.keyClicks(mode.value, "transformer")
+        else:
+            bench.qtbot.keyClick(mode.value, Qt.Key.Key_Space)
+            bench.qtbot.waitUntil(lambda: bool(mode.value.text()), timeout=60_000)
+        bench.qtbot.keyClick(mode.value, Qt.Key.Key_Return)
+        bench.settle()
+    bench.qtbot.keyClick(mode.value, Qt.Key.Key_Escape)
+    bench.qtbot.waitUntil(lambda: not mode.isVisible())
+    bench.settle()
+    return [(left, state) for _, left, state in seen]
+
+
+def test_paper_first_by_keys_from_an_unknown_supply_to_confirmed_taps(bench: Bench, server: Server) -> None:
+    """Nobody knows how it is fed: the plate first, then unplugged; a plan; then state by state, the round in view, to the last check."""
+    stand_in = load(shipped()["brindle"])
+    papers = replace(stand_in.papers, host=replace(stand_in.papers.host, supply=SupplyClass.UNKNOWN))
+    bench.assembly.files.start(
+        Document(add_module(papers, make_module("wireless_receiver_5v", "rx"))), None, unsaved=True
+    )
+    bench.settle()
+    bench.assembly.bench.meter.connect_to(Address("127.0.0.1", server.port))
+    wait_meter(bench)
+    first = by_keys(bench)
+    assert "POWER OFF" in first[0][1]
+    assert bench.session.job.host.supply is SupplyClass.MAINS_ISOLATED
+    press(bench, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier)
+    bench.settle()
+    assert bench.session.job.links
+    second = by_keys(bench)
+    off = ["POWER OFF" in state or "off, unplugged" in state for _, state in second]
+    assert off == sorted(off, reverse=True)
+    states = [state for _, state in second if "POWER OFF" not in state]
+    switched = sum(now != before for before, now in itertools.pairwise(states))
+    assert switched <= len(set(states))
+    assert second[0][0] > second[-1][0]
+    assert bench.verdicts()["taps"] == "good"
+
+
+def test_probe_first_by_keys_from_nothing_to_classed_pins(bench: Bench) -> None:
+    """No papers: every pin in every state, then what tells a supply from a line, with nothing but Space and Enter."""
+    made = Server(StandInHost(load(shipped()["pellow"])))
+    thread = threading.Thread(target=made.run, daemon=True, name="stand-in")
+    thread.start()
+    open_papers(bench, "pellow")
+    bench.assembly.bench.meter.connect_to(Address("127.0.0.1", made.port))
+    wait_meter(bench)
+    taken = by_keys(bench, 80)
+    assert len(taken) > 16
+    assert bench.assembly.strip._next is None
+    kinds = {row.kind.value for row in sweep(bench.session.job, "J2")}
+    assert {"permanent supply", "switched supply", "return", "signal at 0 V"} <= kinds
+    made.stop()
+    thread.join(5)

@@ -295,3 +295,23 @@ def test_the_strip_says_build_only_where_nothing_is_unknown(bench: Bench) -> Non
     assert "Level" in words
     bench.open_demo("tidewell")
     assert "build" in bench.window.strip.next_words.text()
+
+
+def test_a_value_on_paper_that_can_hardly_be_is_asked_back_once(qtbot: QtBot) -> None:
+    """47 MΩ of a line input: a question with what was probably meant; typed once more it is kept."""
+    job = demo("larkmoor").job
+    station = SurveyStation()
+    qtbot.addWidget(station)
+    station.show_job(job, study_job(job))
+    told: list[str] = []
+    edits_made: list[object] = []
+    station.refused.connect(told.append)
+    station.edited.connect(edits_made.append)
+    row = next(r for r in station.rows.rows if r[0].text == "record input" and r[1].text == "input impedance")
+    assert row[2].edit is not None
+    row[2].edit("47M")
+    assert told
+    assert "47 kΩ is likelier" in told[0]
+    assert not edits_made
+    row[2].edit("47M")
+    assert len(edits_made) == 1

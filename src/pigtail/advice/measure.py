@@ -25,6 +25,7 @@ from pigtail.studies.survey.sweep import connectors, pins, sweep
 from pigtail.studies.taps.protocol import (
     INTO_RECORDS_V,
     INTO_V,
+    drawn_a,
     open_checks,
     played,
     suggested_clip,
@@ -103,6 +104,8 @@ def _of(job: Job, estimate: Estimate, severity: Severity) -> list[Ask]:
         if what.feeds is None:
             found += _by_two(job, item, estimate) if severity is Severity.UNKNOWN else []
             continue
+        if what.feeds is Function.CURRENT and drawn_a(job) > 0:
+            continue  # no lead is opened where a load across tells
         if feeding(job, item.subject.owner, terminal, what.feeds) is None:
             found.append(_at(job, item.subject.owner, what.feeds, f"settles {estimate.words}"))
     return found

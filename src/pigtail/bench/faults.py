@@ -124,11 +124,9 @@ def mislabelled_point(stand_in: StandIn, used: Collection[str] = ALL) -> StandIn
 
 
 def swapped_channels(stand_in: StandIn, used: Collection[str] = ALL) -> StandIn:
-    """Left and right are the other way round. Raises NoPlaceError where there is nothing of the kind."""
-    first, _ = _pair(stand_in, used, AudioIn, AudioOut)
+    """Left and right are the other way round; inputs only where anyone hears it. Raises NoPlaceError where there is none."""
     sounds = any(Act.AMPLIFY in s.acts for s in stand_in.truth.stages)
-    if isinstance(first, AudioIn) and not sounds:
-        raise NoPlaceError(f"{stand_in.title} makes no sound by which its inputs could be told")
+    first, _ = _pair(stand_in, used, *((AudioIn, AudioOut) if sounds else (AudioOut,)))
     sides = [t for t in stand_in.truth.terminals if isinstance(t, type(first))]
     return _with(
         stand_in, "left and right are swapped", *(replace(t, channel=OTHER[t.channel]) for t in sides)

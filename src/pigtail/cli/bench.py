@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-from pathlib import Path
 
 from pigtail.job.errors import FileError
 
@@ -12,15 +11,13 @@ FOLLOWS = "PIGTAIL_BENCH_FOLLOWS"
 
 
 def serve(name: str, port: int) -> int:
-    """Serve a truth file, or one that ships by its name; returns the exit code. Raises FileError."""
+    """Serve a truth file, one that ships, or one of a host kind, by its name, with a fault hidden in it or none; returns the exit code.
+    Raises FileError."""
+    from pigtail.bench.chosen import stand_in_of
     from pigtail.bench.host import StandInHost
     from pigtail.bench.server import LOOPBACK, Server
-    from pigtail.bench.truth import load, shipped
 
-    path = shipped().get(name, Path(name))
-    if not path.exists():
-        raise FileError(name, f"there is no such file; give one, or one of {', '.join(shipped())}")
-    host = StandInHost(load(path))
+    host = StandInHost(stand_in_of(name))
     if not 0 <= port < 65536:
         raise FileError(name, f"{port} is no port; give one below 65536, or 0")
     try:

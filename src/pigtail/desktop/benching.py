@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -103,7 +102,7 @@ class Benching(QObject):
         dialog = MeterDialog(job.meter, self.strip.window())
         if not dialog.exec():
             return
-        if dialog.road == STAND_IN and dialog.truth is not None:
+        if dialog.road == STAND_IN and dialog.truth:
             self.use_stand_in(dialog.truth, with_papers=dialog.papers.isChecked())
         elif dialog.address is not None:
             self.meter.connect_to(dialog.address)
@@ -112,14 +111,14 @@ class Benching(QObject):
         if dialog.kind != job.meter and not (dialog.road == STAND_IN and dialog.papers.isChecked()):
             edit(Change("the kind of meter", partial(set_meter, key=dialog.kind)))
 
-    def use_stand_in(self, truth: Path, *, with_papers: bool) -> None:
-        """Start a stand-in and use its meter; with its papers as the job."""
-        from pigtail.bench.truth import load
+    def use_stand_in(self, truth: str, *, with_papers: bool) -> None:
+        """Start a stand-in by its name and use its meter; with its papers as the job."""
+        from pigtail.bench.chosen import stand_in_of
         from pigtail.job.errors import JobError
         from pigtail.job.file import Document
 
         try:
-            stand_in = load(truth)
+            stand_in = stand_in_of(truth)
         except JobError as error:
             self.told.emit(str(error))
             return

@@ -25,6 +25,8 @@ from pigtail.job.meters import meters
 if TYPE_CHECKING:
     from pigtail.bench.meters import Address
 
+#: What stands behind the name of a stand-in in which some fault is hidden.
+HIDDEN = "+?"
 HAND, NETWORK, SERIAL, STAND_IN = "hand", "network", "serial", "stand-in"
 
 
@@ -37,7 +39,7 @@ class MeterDialog(QDialog):
         self.setWindowTitle("The meter")
         self.resize(560, 300)
         self.address: Address | None = None
-        self.truth: Path | None = None
+        self.truth = ""
         self.kinds, self.roads, self.serial, self.stand_ins = (
             QComboBox(),
             QComboBox(),
@@ -76,10 +78,13 @@ class MeterDialog(QDialog):
     def _fill(self) -> None:
         from pigtail.bench.meters import serial_devices
         from pigtail.bench.truth import load, shipped
+        from pigtail.catalogue.kinds import host_kinds
 
         self.serial.addItems(serial_devices() or ("/dev/ttyUSB0",))
         for path in shipped().values():
-            self.stand_ins.addItem(load(path).title, path)
+            self.stand_ins.addItem(load(path).title, path.stem)
+        for kind in host_kinds():
+            self.stand_ins.addItem(f"{kind.name}, as the catalogue has it", kind.key)
 
     def _lay_out(self) -> None:
         form = QFormLayout()
@@ -99,6 +104,9 @@ class MeterDialog(QDialog):
         self.papers.setObjectName("meter_papers")
         self.papers.setChecked(True)
         form.addRow("", self.papers)
+        self.hidden = QCheckBox("hide a fault in it, to be found by what is asked")
+        self.hidden.setObjectName("meter_hidden")
+        form.addRow("", self.hidden)
         self.hint = QLabel()
         self.hint.setObjectName("dim")
         self.hint.setWordWrap(True)
@@ -133,7 +141,7 @@ class MeterDialog(QDialog):
             for widget in {
                 NETWORK: (self.network,),
                 SERIAL: (self.serial,),
-                STAND_IN: (self.stand_ins, self.browse, self.papers),
+                STAND_IN: (self.stand_ins, self.browse, self.papers, self.hidden),
             }[road]:
                 widget.setVisible(shown)
         self.hint.setText(
@@ -148,7 +156,7 @@ class MeterDialog(QDialog):
     def _browse(self) -> None:
         path = ask.stand_in_path(self, str(Path.home()))
         if path is not None:
-            self.stand_ins.addItem(path.stem, path)
+            self.stand_ins.addItem(path.stem, str(path))
             self.stand_ins.setCurrentIndex(self.stand_ins.count() - 1)
 
     def accept(self) -> None:
@@ -164,5 +172,5 @@ class MeterDialog(QDialog):
             self.trouble.setText(str(error))
             return
         if self.road == STAND_IN:
-            self.truth = self.stand_ins.currentData()
+            self.truth = f"{self.stand_ins.currentData()}{HIDDEN if self.hidden.isChecked() else ''}"
         super().accept()

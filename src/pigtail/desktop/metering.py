@@ -56,10 +56,10 @@ class MeterLink(QObject):
         self._say(f"connecting to {address.text()} …", False)
         self._lane.submit("connect", self._connected, self._there, self._not_there)
 
-    def start_stand_in(self, path: Path) -> None:
+    def start_stand_in(self, name: str) -> None:
         """Start a stand-in as a process of its own and take its meter, as if it were hardware."""
-        self._say(f"starting the stand-in {path.stem} …", False)
-        self._lane.submit("start", lambda: self._started(path), self._there, self._not_there)
+        self._say(f"starting the stand-in {Path(name.partition('+')[0]).stem} …", False)
+        self._lane.submit("start", lambda: self._started(name), self._there, self._not_there)
 
     def leave(self) -> None:
         """Have no meter any more."""
@@ -86,14 +86,14 @@ class MeterLink(QObject):
         self._meter = ScpiMeter(self._address)
         return self._meter.identity
 
-    def _started(self, path: Path) -> str:
+    def _started(self, name: str) -> str:
         import subprocess
 
         from pigtail.bench.meters import Address, MeterError
 
         self._drop()
         self._server = subprocess.Popen(
-            [sys.executable, "-m", "pigtail", "bench", str(path), "--port", "0"],
+            [sys.executable, "-m", "pigtail", "bench", name, "--port", "0"],
             stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
             env=os.environ | {"PIGTAIL_BENCH_FOLLOWS": "1"},
         )  # fmt: skip

@@ -108,7 +108,7 @@ def ask_first_meter(desk: Desk) -> None:
 
     dialog = MeterDialog("handheld", desk.window)
     dialog.roads.setCurrentIndex(dialog.roads.count() - 1)
-    if dialog.exec() and dialog.truth is not None:
+    if dialog.exec() and dialog.truth:
         desk.bench.use_stand_in(dialog.truth, with_papers=True)
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import contextlib
 import itertools
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 
 import msgspec
@@ -30,6 +30,7 @@ from pigtail.job.document import (
 from pigtail.job.log import Log, log_of
 from pigtail.job.meters import meter
 from pigtail.job.tone import USUAL_CROSSOVER_HZ, tone_of
+from pigtail.job.wiring import return_address, twin
 from pigtail.units.known import Basis, Known
 from pigtail.units.series import nearest
 
@@ -243,10 +244,19 @@ def _of_terminal(job: Job, log: Log, address: str, terminal: AnyTerminal) -> Ite
             opened, loaded, load = pair
             zm = meter(opened.instrument).load_ohm(function)
             yield _told(address, field, (opened, loaded), partial(source_impedance, load=load, meter_ohm=zm))
-    if isinstance(terminal, Rail) and terminal.limit is None:
-        yield from _limit(address, terminal, readings)
+    if isinstance(terminal, Rail):
+        yield from _holds(address, terminal, readings)
     if isinstance(terminal, AudioIn):
-        pair = _pair(readings, "series")
+        other = twin(job, address)
+        beside = (
+            [
+                msgspec.structs.replace(r, against=return_address(job, address))
+                for r in log.at(other, function)
+            ]
+            if other
+            else []
+        )
+        pair = _pair(readings, "series", beside)
         if pair:
             direct, through, series = pair
             zm = meter(direct.instrument).load_ohm(function)
@@ -260,20 +270,21 @@ def _of_terminal(job: Job, log: Log, address: str, terminal: AnyTerminal) -> Ite
             yield _told(address, "emf", full[-1:], partial(open_level, impedance=impedance, meter_ohm=zm))
 
 
-def _limit(address: str, rail: Rail, readings: list[Reading]) -> Iterator[Derived]:
-    """What a rail can give at least, beside all that the host draws: the current [A] under which it was seen to hold."""
+def _holds(address: str, rail: Rail, readings: list[Reading]) -> Iterator[Derived]:
+    """What a rail can give beside all that the host draws: at least the current [A] under which it was seen to hold."""
     pair = _pair(readings, "load")
     if pair is None or pair[1].value.nominal / pair[0].value.nominal < HOLDS_PART:
         return
     drawn = _spread("A", lambda v, r: abs(v) / r, pair[1].value, pair[2])
     names = (pair[1].id,)
     source = f"reading {pair[1].id}: it holds so much, beside what it gives already"
-    if rail.used is not None:
-        drawn = _spread("A", lambda a, b: a + b, drawn, rail.used)
-    else:
-        nought = Known(nominal=0.0, low=0.0, high=0.0, unit="A", basis=Basis.MEASURED, source=source)
-        yield Derived(address, "used", names, nought)
-    yield Derived(address, "limit", names, msgspec.structs.replace(drawn, source=source))
+    if rail.used is None:
+        most = max(rail.limit.nominal - drawn.nominal, 0.0) if rail.limit is not None else 0.0
+        used = Known(nominal=most, low=0.0, high=most, unit="A", basis=Basis.MEASURED, source=source)
+        yield Derived(address, "used", names, used)
+    if rail.limit is None:
+        limit = drawn if rail.used is None else _spread("A", lambda a, b: a + b, drawn, rail.used)
+        yield Derived(address, "limit", names, msgspec.structs.replace(limit, source=source))
 
 
 def _at_full_scale(reading: Reading, terminal: AudioOut) -> bool:
@@ -291,16 +302,18 @@ def crossover_hz(terminal: AudioOut) -> float:
     return terminal.crossover.nominal if terminal.crossover is not None else USUAL_CROSSOVER_HZ
 
 
-def _pair(readings: list[Reading], field: str) -> tuple[Reading, Reading, Known] | None:
+def _pair(
+    readings: list[Reading], field: str, others: Sequence[Reading] = ()
+) -> tuple[Reading, Reading, Known] | None:
     """The latest reading with a resistor (`load` or `series`), the latest without in the same state, with the same
-    drive and meter, and the resistor."""
+    drive and meter, and the resistor. Others serve where the point has none without: the twin's, of the same generator."""
     found = [(r, known) for r in readings if (known := getattr(r, field)) is not None]
     if not found:
         return None
     second, resistor = found[-1]
     first = [
         r
-        for r in readings
+        for r in (*others, *readings)
         if r.load is None
         and r.series is None
         and (r.state, r.drive, r.instrument, r.against)

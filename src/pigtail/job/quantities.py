@@ -91,6 +91,7 @@ HOST_QUANTITIES = (
     Quantity("reservoir_volts", "voltage on it", "V", 0.0, (5.0, 500.0)),
     Quantity("bleeder", "resistor across it", "Ω", 1.0, (1e3, 1e6)),
 )
+AMBIENT = Quantity("ambient", "temperature inside the case", "°C", -50.0, (0.0, 80.0))
 PATH_RESISTANCE = Quantity(
     "resistance", "resistance between returns", "Ω", 1e-6, (1e-3, 10.0), Function.RESISTANCE
 )

@@ -50,8 +50,8 @@ INTO_V, INTO_RECORDS_V = 0.1, 0.005
 LISTEN_OHM = 4700.0
 #: What no dummy load should draw from a rail beyond, as a part of what it can give [1].
 MOST_PART = 0.8
-#: How much more than the modules draw at most a rail should have to give [1].
-ROOM = 1.5
+#: What a rail is loaded with, over what the modules draw at most: what a converter between may take more, and a third to spare [1].
+ROOM = 2.4
 
 
 def unplugged(job: Job) -> str:
@@ -144,8 +144,11 @@ def _of_input(job: Job, address: str, terminal: AudioIn) -> Iterator[Ask]:
     yield Ask(address, against, working, Function.AC_VOLTS, "that nothing plays on it by itself")
     tone = Tone(volts=INTO_RECORDS_V if terminal.has(Trait.EQUALISED) else INTO_V).text()
     if not _measured(terminal, "impedance"):
-        why = "its impedance: first straight from the generator"
-        yield Ask(address, against, working, Function.AC_VOLTS, why, tone)
+        if terminal.channel is not Channel.RIGHT or not twin(
+            job, address
+        ):  # the generator is the same for both sides
+            why = "its impedance: first straight from the generator"
+            yield Ask(address, against, working, Function.AC_VOLTS, why, tone)
         series = suggested_clip(job, address, "series") or 47_000.0
         why = "its impedance: then through a resistor"
         yield Ask(address, against, working, Function.AC_VOLTS, why, tone, series=series)
@@ -235,14 +238,17 @@ def suggested_clip(job: Job, point: str, field: str) -> float | None:
         return nearest(impedance.nominal, "E12")
     stands = stands_at(job, point)
     if field == "load" and isinstance(terminal, Rail) and stands is not None:
-        pins = [t for m in job.modules for t in m.terminals if isinstance(t, SupplyIn)]
-        drawn = ROOM * sum(
-            max((k.nominal for k in (t.burst, t.average) if k is not None), default=0.0) for t in pins
-        )
+        drawn = ROOM * drawn_a(job)
         if terminal.limit is not None:
             drawn = min(drawn, MOST_PART * terminal.limit.low)
         return nearest(abs(stands.nominal) / drawn, "E12") if drawn > 0 and stands.nominal else None
     return None
+
+
+def drawn_a(job: Job) -> float:
+    """What the modules draw at most together [A], as far as it is known."""
+    pins = [t for m in job.modules for t in m.terminals if isinstance(t, SupplyIn)]
+    return sum(max((k.nominal for k in (t.burst, t.average) if k is not None), default=0.0) for t in pins)
 
 
 def open_checks(job: Job, address: str) -> tuple[Ask, ...]:

@@ -26,7 +26,7 @@ from pigtail.edits.values import set_ambient, set_path, set_supply, set_value
 from pigtail.job.ask import IN_SERIES, Ask
 from pigtail.job.derive import observed
 from pigtail.job.document import HOST, Job, Reading, SupplyClass
-from pigtail.job.quantities import PATH_RESISTANCE, quantities
+from pigtail.job.quantities import AMBIENT, PATH_RESISTANCE, Quantity, quantities
 from pigtail.job.reading_import import text_of
 from pigtail.studies.survey.found import SurveyFound
 from pigtail.units import Basis, KnownError, UnreadableError, format_known, format_quantity
@@ -176,6 +176,7 @@ class SurveyStation(Station):
         self.caution.setObjectName("caution")
         self.caution.setWordWrap(True)
         self.rows = RowsModel(("terminal", "what", "on paper", "counts", "basis", "from"))
+        self._doubted = ""
         self.table = make_table(
             self.rows, "known_table", "What is known of each terminal; edit the column on paper", 5
         )
@@ -289,7 +290,7 @@ class SurveyStation(Station):
                 real = measured.terminal(address)
                 for item in quantities(terminal):
                     make = partial(_value_edit, address, item.field)
-                    edit = partial(self._typed, item.words, item.unit, make)
+                    edit = partial(self._typed, item, make)
                     paper, counts = getattr(terminal, item.field), item.of(real) if real is not None else None
                     rows.append(_row(job.label(address), item.words, paper, counts, edit))
             for path in device.paths:
@@ -298,13 +299,13 @@ class SurveyStation(Station):
                 names = {t.id: t.name for t in device.terminals}
                 words = f"{names[path.a]} to {names[path.b]}"
                 make = partial(_path_edit, device_id, path.id)
-                edit = partial(self._typed, PATH_RESISTANCE.words, PATH_RESISTANCE.unit, make)
+                edit = partial(self._typed, PATH_RESISTANCE, make)
                 rows.append(_row(device.name, words, path.resistance, real_path.resistance, edit))
         for o in observed(job):
             ends = f"{job.label(o.a)} to {job.label(o.b)}"
             cells = _row(ends, o.words, None, o.value, None)
             rows.append((*cells[:2], Cell("–", use="dim"), *cells[3:]))
-        typed = partial(self._typed, "temperature inside the case", "°C", _ambient_edit)
+        typed = partial(self._typed, AMBIENT, _ambient_edit)
         ambient = _row("inside the case", "temperature", job.ambient, job.ambient, typed)
         return [*rows, ambient]
 
@@ -337,14 +338,23 @@ class SurveyStation(Station):
         item = self.supply.itemData(index)
         self.edited.emit(Change(f"fed by {item.value}", partial(set_supply, supply=item)))
 
-    def _typed(self, words: str, unit: str, make: Callable[[Known | None], Edit], text: str) -> None:
-        """Make an edit of a value typed into the table; “?” and nothing stand for not known."""
+    def _typed(self, what: Quantity, make: Callable[[Known | None], Edit], text: str) -> None:
+        """Make an edit of a value typed into the table; “?” and nothing stand for not known. One that can hardly be is asked back once."""
+        from pigtail.studies.survey.slips import slip_of_value
+
         try:
-            known = read_known("" if text.strip() in ("?", "—") else text, unit, Basis.DOCUMENTED, "typed")
+            known = read_known(
+                "" if text.strip() in ("?", "—") else text, what.unit, Basis.DOCUMENTED, "typed"
+            )
         except (UnreadableError, KnownError) as error:
             self.refused.emit(str(error))
             return
-        self.edited.emit(Change(f"{words} {text}", make(known)))
+        slip = slip_of_value(what, known) if known is not None and text != self._doubted else None
+        self._doubted = text if slip is not None else ""
+        if slip is not None:
+            self.refused.emit(f"{slip.question} Type that, or {text} once more to keep it.")
+            return
+        self.edited.emit(Change(f"{what.words} {text}", make(known)))
 
 
 def _clipped(r: Reading) -> str:
