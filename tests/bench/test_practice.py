@@ -9,6 +9,7 @@ from functools import cache
 
 import pytest
 
+from pigtail.advice.remedies import advised
 from pigtail.advice.separating import separating
 from pigtail.bench.made import make_stand_in
 from pigtail.job.measured import Measured
@@ -83,3 +84,37 @@ def test_a_sound_host_alarms_nobody_and_is_switched_no_more_than_it_must(case: t
     assert separating(clean.job) == ()
     told = {f.code for f in clean.studies.findings if f.severity is not Severity.GOOD}
     assert not told & {code for c, _, code, *_ in PLANTED if c == case and code != "survey.differs"}
+
+
+@pytest.mark.parametrize(
+    ("case", "fault", "label"),
+    [
+        (TAPE, "swapped channels", "exchange line output, left and line output, right"),
+        (
+            SPEAKER,
+            "ways that are swapped",
+            "exchange converter output, low way and converter output, high way",
+        ),
+        (
+            TAPE,
+            "an output that is mute in a state",
+            "note that line output, left is there while “record with pause” only",
+        ),
+    ],
+    ids=["sides", "ways", "states"],
+)
+def test_what_was_found_is_mended_at_a_click_and_read_again_is_good(
+    case: tuple[str, str], fault: str, label: str
+) -> None:
+    """The remedy is offered; after it, what is asked anew ends with survey and taps good on the very same host."""
+    bad = came(case, fault)
+    remedies = [
+        r for f in advised(bad.job, bad.studies).findings if f.code.startswith("survey.") for r in f.remedies
+    ]
+    (remedy,) = {r.label: r for r in remedies}.values()
+    assert remedy.label == label
+    stand_in = planted(make_stand_in(case[0]), came(case).job, fault)
+    assert stand_in is not None
+    again = practised(remedy.edit(bad.job), stand_in)
+    assert again.studies.verdicts["survey"] is Severity.GOOD
+    assert again.studies.verdicts["taps"] is Severity.GOOD

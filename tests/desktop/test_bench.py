@@ -221,14 +221,14 @@ def test_bench_mode_reads_and_logs_with_one_key(bench: Bench, server: Server) ->
     assert "POWER OFF" in mode.state.text()
     assert "readings, about" in mode.round.text()
     assert mode.coming.text().startswith("then ")
-    left = int(mode.round.text().split()[0])
+    left = int(mode.round.text().split()[1])
     bench.qtbot.keyClick(mode.value, Qt.Key.Key_Space)
     bench.qtbot.waitUntil(lambda: bool(mode.value.text()), timeout=60_000)
     assert "apart from the mains" in mode.verdict.text()
     bench.qtbot.keyClick(mode.value, Qt.Key.Key_Return)
     bench.settle()
     assert bench.session.job.readings[-1].function is Function.RESISTANCE
-    assert int(mode.round.text().split()[0]) == left - 1
+    assert int(mode.round.text().split()[1]) == left - 1
     assert mode.value.text() == ""
     first = mode.reason.text() + mode.state.text()
     bench.qtbot.keyClick(mode.value, Qt.Key.Key_N)
@@ -405,7 +405,7 @@ def by_keys(bench: Bench, most: int = 60) -> list[tuple[int, str]]:
         ask = mode.current()
         if ask is None or (seen and ask.key in {a for a, *_ in seen}):
             break
-        seen.append((ask.key, int(mode.round.text().split()[0]), mode.state.text()))
+        seen.append((ask.key, int(mode.round.text().split()[1]), mode.state.text()))
         if ask.function is Function.LOOK:
             bench.qtbot.keyClicks(mode.value, "transformer")
         else:

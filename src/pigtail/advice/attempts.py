@@ -12,6 +12,7 @@ from typing import NamedTuple
 from pigtail import edits
 from pigtail.advice.level_remedies import level_fixes, part_fixes
 from pigtail.advice.proposing import propose_plan
+from pigtail.advice.survey_remedies import survey_fixes
 from pigtail.catalogue.kinds import adapter_kinds
 from pigtail.catalogue.topologies import Does, does, first, plain, those
 from pigtail.edits.change import Edit
@@ -63,6 +64,8 @@ def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
         return
     if finding.part is not None:
         yield from (Attempt(*fix) for fix in part_fixes(job, finding))
+    elif area == "survey":
+        yield from (Attempt(*fix) for fix in survey_fixes(job, finding))
     elif area == "level":
         yield from (Attempt(*fix) for fix in level_fixes(job, finding))
     elif finding.judgement == "power.stage_voltage":

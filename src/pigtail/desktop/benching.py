@@ -88,6 +88,7 @@ class Benching(QObject):
         self.mode.resize(window.size())
         self.mode.move(window.pos())
         self.mode.setModal(True)
+        self.mode.value.clear()
         self.mode.show()
         self.mode.show_next(self._job, self._measures)
 

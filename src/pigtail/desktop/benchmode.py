@@ -100,10 +100,7 @@ class BenchMode(QDialog):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(36, 24, 36, 20)
         layout.setSpacing(10)
-        head = QHBoxLayout()
-        head.addWidget(self.state, 1)
-        head.addWidget(self.round)
-        layout.addLayout(head)
+        layout.addWidget(self.state)
         layout.addStretch(1)
         layout.addWidget(self.point)
         layout.addWidget(self.against)
@@ -113,7 +110,10 @@ class BenchMode(QDialog):
         layout.addWidget(self.expected)
         layout.addWidget(self.verdict)
         layout.addStretch(1)
-        layout.addWidget(self.coming)
+        ahead = QHBoxLayout()
+        ahead.addWidget(self.coming, 1)
+        ahead.addWidget(self.round, 0, Qt.AlignmentFlag.AlignBottom)
+        layout.addLayout(ahead)
         row = QHBoxLayout()
         row.addWidget(self.last, 1)
         row.addWidget(self.auto)
@@ -139,7 +139,7 @@ class BenchMode(QDialog):
         self.value.setFont(theme.font(big * 3 // 2, bold=True))
         self.value.setFixedHeight(big * 5 // 2)
         self.expected.setFont(theme.font(big // 2))
-        self.round.setFont(theme.font(big // 2))
+        self.round.setFont(theme.font(max(13, big * 2 // 5), bold=True))
         self.coming.setFont(theme.font(max(13, big * 2 // 5)))
         self.verdict.setFont(theme.font(big // 2, bold=True))
 
@@ -189,10 +189,11 @@ class BenchMode(QDialog):
         across = "" if looks else f"black on {self._job.label(m.against)}"
         self.against.setText(f"{IN_SERIES}, {OPENED}" if m.in_series else across)
         self._show_round(m)
-        self.reason.setText(f"{m.function.value}{meanwhile(m)}: {m.reason}")
+        what = "" if looks else f"{m.function.value}{meanwhile(m)}: "
+        self.reason.setText(f"{what}{m.reason}")
         setup = self.current()
         self.expected.setText(expected_text(self._job, setup) if setup else "")
-        self.value.setPlaceholderText(HINTS[m.function])
+        self.value.setPlaceholderText("" if looks else HINTS[m.function])
         self._judge()
         self.value.setFocus()
         if self.auto.isChecked():
@@ -202,7 +203,7 @@ class BenchMode(QDialog):
         """How much of the round is left, and what comes after this reading."""
         assert self._job is not None
         left = [now, *(m for m in self._measures if m.key != now.key)]
-        self.round.setText(words_of(self._job, left))
+        self.round.setText(f"left: {words_of(self._job, left)}")
         lines = []
         for before, then in pairwise(left[: COMING + 1]):
             switch = then.state != before.state and not (then.unpowered and before.unpowered)

@@ -49,6 +49,8 @@ def expected_text(job: Job, ask: Ask) -> str:
     """What is expected before anything is read, in words; empty where nothing is known."""
     from pigtail.studies.survey.expecting import expected
 
+    if ask.function is Function.LOOK:
+        return f"type one of: {HINTS[Function.LOOK]}"
     wanted = expected(job, ask)
     return f"expected: {wanted.words} ({wanted.source})" if wanted else ""
 

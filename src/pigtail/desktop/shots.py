@@ -158,7 +158,7 @@ def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, sta
     take(application, window, folder / "photo.png")
     assembly.bench.open_mode()
     assert assembly.bench.mode is not None
-    assembly.bench.mode.value.setText("0.3")
+    assembly.bench.mode.value.setText("open")
     take(application, assembly.bench.mode, folder / "bench-mode.png")
     assembly.bench.mode.reject()
     bare = load(shipped()["pellow"])

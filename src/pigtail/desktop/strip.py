@@ -29,6 +29,7 @@ CLIPPED = (
     ("a current through", "current", "A", 0.5),
 )
 JUDGE_AFTER_MS = 60
+NEXT = "Next on the bench"
 #: Hosts that no probe is put on, in words.
 FORBIDDEN = {
     Safety.LIVE: "live chassis: put no probe and no meter earth on it; it is for a qualified person.",
@@ -155,9 +156,10 @@ class BenchStrip(QFrame):
         for button in (self.read_button, self.meter_button, self.mode_button):
             middle.addWidget(button)
         below = QHBoxLayout()
-        title = QLabel("Next on the bench")
-        title.setFont(theme.font(12, bold=True))
-        below.addWidget(title)
+        self.next_title = QLabel(NEXT)
+        self.next_title.setObjectName("next_title")
+        self.next_title.setFont(theme.font(12, bold=True))
+        below.addWidget(self.next_title)
         below.addWidget(self.next_words, 1)
         below.addWidget(self.take)
         layout = QVBoxLayout(self)
@@ -217,6 +219,7 @@ class BenchStrip(QFrame):
         self._next = measures[0] if measures else None
         self.take.setVisible(bool(measures))
         if self._next is None or self._job is None:
+            self.next_title.setText(NEXT)
             words = "nothing is open that a meter would settle: build, and read as the sheet says."
             if mend:
                 words = f"no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
@@ -225,8 +228,8 @@ class BenchStrip(QFrame):
             forbidden = FORBIDDEN.get(safety(self._job)) if self._job else None
             self.next_words.setText(forbidden or words)
             return
-        tail = f"  ({words_of(self._job, measures)} in all)" if len(measures) > 1 else ""
-        self.next_words.setText(f"{in_words(self._job, self._next)}: {self._next.reason}{tail}")
+        self.next_title.setText(f"{NEXT}: {words_of(self._job, measures)}, first")
+        self.next_words.setText(f"{in_words(self._job, self._next)}: {self._next.reason}")
 
     def take_next(self) -> None:
         """Set the probes to what is asked for."""

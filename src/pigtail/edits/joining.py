@@ -6,9 +6,10 @@ from msgspec.structs import replace
 
 from pigtail import edits
 from pigtail.catalogue.topologies import Does, does, first, topology
+from pigtail.edits.host import set_point
 from pigtail.edits.plan import link_of, rejoined
 from pigtail.edits.usual import return_link
-from pigtail.job.document import SIDE_PORTS, Job, Link
+from pigtail.job.document import SIDE_PORTS, Job, Link, Purpose
 from pigtail.job.errors import EditError
 from pigtail.job.wiring import return_address
 
@@ -87,3 +88,21 @@ def _ending(job: Job, link: Link, other: Link) -> Job:
     (there,) = other.at("out")
     joins = tuple(replace(j, terminal=there) if j is end else j for j in link.joins)
     return edits.replace_link(job, replace(link, joins=joins))
+
+
+def exchanged(job: Job, address: str, other: str, field: str) -> Job:
+    """Edit: what two points of the host were told to be is the other way round: their channels, or their ways, and their names. The
+    feeds go to where each really is, by the same wires. Raises EditError where there is no second point."""
+    a, b = (job.terminal(x) for x in (address, other))
+    if a is None or b is None:
+        raise EditError("there is no second point of the pair", value=address)
+    job = set_point(job, address, **{field: getattr(b, field), "name": b.name})
+    job = set_point(job, other, **{field: getattr(a, field), "name": a.name})
+    places = {address: other, other: address}
+    links = tuple(
+        replace(x, joins=tuple(replace(j, terminal=places.get(j.terminal, j.terminal)) for j in x.joins))
+        if x.purpose is Purpose.FEED
+        else x
+        for x in job.links
+    )
+    return edits.checked(replace(job, links=links))

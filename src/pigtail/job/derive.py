@@ -293,8 +293,12 @@ def _at_full_scale(reading: Reading, terminal: AudioOut) -> bool:
     tone = tone_of(reading.drive)
     if tone is None or not tone.full or tone.down or tone.side not in ("", terminal.channel.value):
         return False
-    own = terminal.way is Way.FULL or (tone.hertz < crossover_hz(terminal)) is (terminal.way is Way.LOW)
-    return own and tone.hertz <= meter(reading.instrument).flat_hz
+    return own_way(terminal, tone.hertz) and tone.hertz <= meter(reading.instrument).flat_hz
+
+
+def own_way(terminal: AudioOut, hertz: float) -> bool:
+    """Whether a tone [Hz] lies on an output's own side of its crossover; all do for one that carries all."""
+    return terminal.way is Way.FULL or (hertz < crossover_hz(terminal)) is (terminal.way is Way.LOW)
 
 
 def crossover_hz(terminal: AudioOut) -> float:

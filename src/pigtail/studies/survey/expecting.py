@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from pigtail.job.ask import Ask, Expected
-from pigtail.job.derive import HOLDS_PART
+from pigtail.job.derive import HOLDS_PART, own_way
 from pigtail.job.document import (
     BLADES,
     EARTH,
@@ -105,7 +105,11 @@ def apart_ohm(job: Job, reading: Reading | Ask) -> float | None:
 def _expected_ac(job: Job, reading: Reading | Ask) -> Expected | None:
     terminal, tone = job.terminal(reading.point), tone_of(reading.drive)
     if isinstance(terminal, AudioOut) and tone is not None and tone.full and not tone.down:
-        own = tone.side in ("", terminal.channel.value) and alive(terminal, reading.state)
+        own = (
+            tone.side in ("", terminal.channel.value)
+            and alive(terminal, reading.state)
+            and own_way(terminal, tone.hertz)
+        )
         return _of(terminal.emf, "full scale") if own else None
     if isinstance(terminal, AudioIn) and tone is None and not carried(terminal):
         most = silent_v(terminal)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from pigtail.job.chain import trait
-from pigtail.job.derive import crossover_hz
+from pigtail.job.derive import own_way
 from pigtail.job.document import AudioOut, Channel, Function, Job, Reading, Trait, Way
 from pigtail.job.log import log_of
 from pigtail.job.readings import FOLLOWS, plain
@@ -34,10 +34,12 @@ def judged_playing(job: Job, reading: Reading, terminal: AudioOut) -> Finding:
             1.0 if tone.full else SOFT
         )
         return about(job, reading, "survey.other_side") if heard else about(job, reading, "reading.noted")
-    if terminal.way is not Way.FULL and not _own_way(terminal, tone.hertz):
+    if terminal.way is not Way.FULL and not own_way(terminal, tone.hertz):
         return _other_way(job, reading, terminal)
     least = DEAD_PART * terminal.emf.low if tone.full and terminal.emf is not None else 0.0
     if volts < max(SILENT_V, least):
+        if terminal.way is not Way.FULL and _more_of_other(job, reading, terminal):
+            return about(job, reading, "survey.ways_swapped")
         if tone.side and terminal.way is Way.FULL and _from_other_side(job, reading, tone):
             return about(job, reading, "survey.sides_swapped")
         working = reading.state == job.working_state()
@@ -59,15 +61,16 @@ def _turned_down(job: Job, reading: Reading, terminal: AudioOut, tone: Tone) -> 
 
 def _other_way(job: Job, reading: Reading, terminal: AudioOut) -> Finding:
     """One way of a crossover while what belongs to the other plays."""
-    own = _twin_reading(job, reading, lambda t: _own_way(terminal, t.hertz) and not t.down)
+    own = _twin_reading(job, reading, lambda t: own_way(terminal, t.hertz) and not t.down)
     if own is not None and reading.value.nominal > own.value.nominal:
         return about(job, reading, "survey.ways_swapped")
     return about(job, reading, "reading.noted")
 
 
-def _own_way(terminal: AudioOut, hertz: float) -> bool:
-    """Whether a tone [Hz] lies on a way's own side of its crossover."""
-    return (hertz < crossover_hz(terminal)) is (terminal.way is Way.LOW)
+def _more_of_other(job: Job, reading: Reading, terminal: AudioOut) -> bool:
+    """Whether a way that is silent on its own gives what belongs to the other."""
+    other = _twin_reading(job, reading, lambda t: not own_way(terminal, t.hertz) and not t.down)
+    return other is not None and other.value.nominal > max(SILENT_V, reading.value.nominal)
 
 
 def _from_other_side(job: Job, reading: Reading, tone: Tone) -> bool:

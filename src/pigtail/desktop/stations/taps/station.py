@@ -198,7 +198,7 @@ class TapsStation(Station):
         words.setBuddy(self.wanted)
         row.addWidget(words)
         row.addWidget(self.wanted)
-        note = OneLine("A wide bar: what is not known could move it so far.")
+        note = OneLine("A wide bar: not all of it is known.")
         note.setObjectName("dim")
         note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row.addWidget(note, 1)
