@@ -25,7 +25,7 @@ PLANTED = [
     (TAPE, "swapped channels", "survey.sides_swapped", "host.out_left", "swapped"),
     (TAPE, "joined channels", "survey.sides_joined", "host.out_left", "joined"),
     (TAPE, "a dead output", "survey.output_dead", "host.out_left", "dead"),
-    (TAPE, "an output that is mute in a state", "survey.muted_here", "host.out_left", "muted"),
+    (TAPE, "an output that is mute in a state", "survey.muted_here", "", ""),
     (TAPE, "five volts where the papers say audio", "survey.dc_on_output", "host.out_left", "other_net"),
     (TAPE, "a rail that is AC", "survey.rail_is_ac", "host.rail_12v", "alternating"),
     (TAPE, "a rail that is weak", "survey.rail_weak", "", ""),

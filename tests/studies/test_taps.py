@@ -418,7 +418,7 @@ def test_checks_go_from_ringing_out_to_listening() -> None:
     assert functions == [Function.CONTINUITY, *dc, *[ac] * 4]
     drives = [c.drive for c in checks(job, "host.rec_left")[4:]]
     full = "full scale 1 kHz left"
-    assert drives == [full, full, f"{full}, volume down", full]
+    assert drives == [full, "1 kHz", f"{full}, volume down", full]
     of_input = [Function.RESISTANCE, *dc, *[ac] * 3]
     assert [c.function for c in checks(job, "host.aux_left")] == [*of_input, Function.HEARD]
     silent = replace(job, host=replace(job.host, stages=()))

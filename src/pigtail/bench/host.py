@@ -34,7 +34,7 @@ RESTED = 4
 #: How long the host had been off before anyone came to it [s].
 STOOD_S = 120.0
 #: A rail's fuse goes from this many times what it can give; an ammeter's from these volts across it.
-BLOWS, TOUCH_V = 2.0, 0.3
+BLOWS, TOUCH_V = 4.0, 0.3
 #: A reservoir without a bleeder leaks through this; it is read behind this [Ω]; less on it is nought [V].
 LEAKS_OHM, CHARGED_OHM, NOUGHT_V = 1e7, 1.0, 0.05
 AMMETER = "ammeter"

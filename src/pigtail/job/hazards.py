@@ -29,7 +29,8 @@ def hazard_checks(job: Job) -> tuple[Ask, ...]:
 
 
 def _checks(job: Job) -> Iterator[Ask]:
-    supply, star, off = job.host.supply, star_address(job), job.off_state()
+    supply, star = job.host.supply, star_address(job)
+    off = job.off_state() or next((s.id for s in job.host.states), "")
     if supply is SupplyClass.UNKNOWN:
         yield Ask(HOST, "", off, Function.LOOK, LOOK)
     if supply not in (*MAINS, SupplyClass.UNKNOWN) or not star:
@@ -38,7 +39,7 @@ def _checks(job: Job) -> Iterator[Ask]:
     yield Ask(star, EARTH, off, Function.RESISTANCE, "whether it is earthed")
     if supply is SupplyClass.UNKNOWN:
         return
-    if rail := reservoir_point(job):
+    if job.off_state() and (rail := reservoir_point(job)):
         yield Ask(
             rail,
             return_address(job, rail),

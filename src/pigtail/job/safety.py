@@ -10,6 +10,7 @@ import re
 
 from pigtail.job.document import (
     BLADES,
+    EARTH,
     HOST,
     OUTSIDE,
     UNPOWERED,
@@ -64,7 +65,9 @@ def live_reading(job: Job) -> Reading | None:
         r
         for address in metal
         for r in log.at(address, *LIMITS)
-        if r.against in metal and any(isinstance(metal[a], Return) for a in (r.point, r.against))
+        if r.against in metal
+        and not _phantom(r)
+        and any(isinstance(metal[a], Return) for a in (r.point, r.against))
     ]
     if not any(_beyond(r) for r in between):
         return None
@@ -77,6 +80,11 @@ def live_reading(job: Job) -> Reading | None:
         elif ISOLATED in reading.note.lower():
             open_ones.pop(pair, None)
     return next(iter(open_ones.values()), None)
+
+
+def _phantom(reading: Reading) -> bool:
+    """Whether volts against the earth of the mains were read with nothing across: what leaks alone shows half of the mains then."""
+    return EARTH in (reading.point, reading.against) and reading.load is None
 
 
 def _joined(reading: Reading) -> bool:

@@ -127,7 +127,9 @@ def twin(job: Job, address: str) -> str:
     ]
     stage = next((s for s in job.host.stages if terminal.id in s.points), None)
     near = [t for t in alike if stage is not None and t.id in stage.points]
-    found = next(iter(near or alike), None)
+    order = [t.id for t in job.host.terminals]
+    here = order.index(terminal.id) if terminal.id in order else 0
+    found = min(near or alike, key=lambda t: abs(order.index(t.id) - here), default=None)
     return f"{HOST}.{found.id}" if found is not None else ""
 
 

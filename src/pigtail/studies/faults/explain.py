@@ -17,7 +17,7 @@ from pigtail.job.document import Job, Pin, Reading
 from pigtail.job.wiring import return_address, star_address, twin
 from pigtail.model.errors import CompileError
 from pigtail.model.probed import Probed
-from pigtail.studies.faults.fit import Told, shown, standing_of, told
+from pigtail.studies.faults.fit import Told, shown, standing_of, telling, told
 from pigtail.studies.faults.table import FAULTS, Truth, words
 
 #: From here on a reading does not fit [spreads]; no reading counts for more than so many.
@@ -67,7 +67,7 @@ def misfits(papers: Job, measured: Job) -> tuple[Misfit, ...]:
 
 
 def _misfits(papers: Job, measured: Job) -> tuple[Misfit, ...]:
-    readings = standing_of(papers)
+    readings = tuple(r for r in standing_of(papers) if telling(papers, r))
     if not readings:
         return ()
     try:

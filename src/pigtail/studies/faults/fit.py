@@ -7,6 +7,7 @@ with the meter's own spread and a part for what no model holds.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
 
 import msgspec
@@ -14,8 +15,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.job.ask import Ask
-from pigtail.job.document import OUTSIDE, Digital, Function, Job, Pin, Reading, Return, Video
+from pigtail.job.document import (
+    OUTSIDE,
+    AudioIn,
+    AudioOut,
+    Control,
+    Digital,
+    Function,
+    Job,
+    Pin,
+    Rail,
+    Reading,
+    Return,
+    Video,
+)
+from pigtail.job.log import log_of
 from pigtail.job.meters import meter
+from pigtail.job.readings import plain, stands_at
 from pigtail.job.tone import tone_of
 from pigtail.job.wiring import return_address, twin
 from pigtail.model.probed import Probed, touch_of
@@ -24,11 +40,15 @@ from pigtail.model.subjects import SubjectKind
 Array = NDArray[np.float64]
 VOLTS = (Function.DC_VOLTS, Function.AC_VOLTS)
 #: A tone that is played below full scale may be anything from this part of what is usual to full scale [1].
-SOFTEST = 0.05
-#: A generator is set no closer than this [1].
-SET_PART = 0.3
+SOFTEST = 0.003
+#: How far a generator may be from what was asked of it: the reading straight from it tells [1].
+SET = (0.2, 5.0)
 #: What no model holds: a part of what is expected, and so many volts [V] or ohms [Ω].
-MODEL_PART, FLOOR = 0.1, {Function.DC_VOLTS: 0.01, Function.AC_VOLTS: 5e-3, Function.RESISTANCE: 1.0}
+MODEL_PART, FLOOR = 0.1, {Function.DC_VOLTS: 0.02, Function.AC_VOLTS: 0.02, Function.RESISTANCE: 1.0}
+#: The same of what a generator puts in, which is steady [V].
+PUT_IN_V = 2e-3
+#: Less AC on a rail than this part of its volts is ripple and the noise of a converter, which no model of it holds.
+RIPPLE_PART = 0.1
 
 
 class Told(msgspec.Struct, frozen=True):
@@ -66,6 +86,9 @@ def comparable(job: Job, reading: Reading) -> bool:
         return False
     if reading.function is Function.RESISTANCE:
         return all(isinstance(e, Return) for e in ends) or twin(job, reading.point) == reading.against
+    if isinstance(ends[0], Rail) and reading.function is Function.AC_VOLTS:
+        stands = stands_at(job, reading.point)
+        return stands is None or reading.value.nominal > RIPPLE_PART * abs(stands.nominal)
     tone = tone_of(reading.drive)
     if (
         reading.function is Function.AC_VOLTS
@@ -74,6 +97,13 @@ def comparable(job: Job, reading: Reading) -> bool:
     ):
         return False
     return reading.function in VOLTS and (reading.state != job.off_state() or reading.current is not None)
+
+
+def telling(job: Job, reading: Reading) -> bool:
+    """Whether a reading that no value explains is odd by itself: a DC that a signal point or line has in one state only is none, since
+    such a point has one value of it for all states."""
+    audio = isinstance(job.terminal(reading.point), AudioIn | AudioOut | Control)
+    return not (audio and reading.function is Function.DC_VOLTS)
 
 
 def standing_of(job: Job, points: Iterable[str] | None = None) -> tuple[Reading, ...]:
@@ -107,13 +137,32 @@ def shown(probed: Probed, readings: Sequence[Reading | Ask], moves: Sequence[dic
     return found
 
 
+def _calibrated(job: Job, reading: Reading) -> Reading:
+    """A reading through a resistor, with the generator at what was read straight from it, at the point or at its twin."""
+    tone = tone_of(reading.drive)
+    if reading.series is None or tone is None or tone.volts is None:
+        return reading
+    straight = [
+        r
+        for address in (twin(job, reading.point), reading.point)
+        for r in log_of(job).at(address, reading.function)
+        if (r.state, r.drive) == (reading.state, reading.drive) and plain(r)
+    ]
+    if not straight:
+        return reading
+    return msgspec.structs.replace(
+        reading, drive=msgspec.structs.replace(tone, volts=straight[-1].value.nominal).text()
+    )
+
+
 def told(probed: Probed, readings: Sequence[Reading]) -> tuple[Told, ...]:
     """What a host says of readings, over the spreads of the values that lie about each."""
     rows: list[tuple[int, Reading, dict[str, float]]] = []
-    for at, reading in enumerate(readings):
+    for at, given in enumerate(readings):
+        reading = _calibrated(probed.job, given)
         rows.append((at, reading, {}))
         rows += [(at, reading, {name: value}) for name, value in _moves(probed, reading)]
-        rows += [(at, softer, {}) for softer in _levels(reading)]
+        rows += [(at, softer, {}) for softer in (_levels(reading) if reading is given else ())]
     values = shown(probed, [r for _, r, _ in rows], [m for _, _, m in rows])
     nominal: dict[int, float] = {}
     down, up = np.zeros(len(readings)), np.zeros(len(readings))
@@ -124,6 +173,8 @@ def told(probed: Probed, readings: Sequence[Reading]) -> tuple[Told, ...]:
     for at, reading in enumerate(readings):
         if _softly(reading):
             down[at] = min(down[at], (SOFTEST - 1) * nominal[at])
+        if reading.function is Function.RESISTANCE and twin(probed.job, reading.point) == reading.against:
+            up[at] = math.inf  # a capacitor lies in many a way: only less than there should be tells
     return tuple(
         Told(r, nominal[k], nominal[k] + down[k], nominal[k] + up[k]) for k, r in enumerate(readings)
     )
@@ -156,6 +207,6 @@ def _levels(reading: Reading) -> list[Reading]:
     if tone.volts is not None:
         return [
             msgspec.structs.replace(reading, drive=msgspec.structs.replace(tone, volts=tone.volts * f).text())
-            for f in (1 - SET_PART, 1 + SET_PART)
+            for f in SET
         ]
     return [msgspec.structs.replace(reading, drive=msgspec.structs.replace(tone, full=True).text())]

@@ -26,10 +26,12 @@ from pigtail.job.log import log_of
 from pigtail.job.readings import plain
 from pigtail.job.safety import APART_FROM_MAINS_OHM, HAZARD_AC_V
 from pigtail.job.tone import tone_of
-from pigtail.job.wiring import twin
+from pigtail.job.wiring import path_between, twin
 from pigtail.units import format_quantity, format_spread
 from pigtail.units.known import Known
 
+#: A way between two grounds of one board is no longer than this, leads of the meter and all [Ω]. Common practice.
+USUAL_PATH_OHM = 1.0
 #: Limits of common practice [V, Ω, or a part 1].
 INPUT_DC_WATCH_V, GROUND_APART_V, RUNG_OHM, SHORT_OHM = 0.1, 0.02, 1.0, 5.0
 RIPPLE_PART, RAIL_PART = 0.02, 0.1
@@ -87,7 +89,12 @@ def _expected_ohms(job: Job, reading: Reading | Ask) -> Expected | None:
     least = apart_ohm(job, reading)
     if least is not None:
         return Expected(least, 1e12, f"above {format_quantity(least, 'Ω')}", "two sides that are not joined")
+    path = path_between(job, reading.point, reading.against)
+    if path is not None and path.resistance is not None:
+        return _of(path.resistance, "on paper")
     kinds = [type(job.terminal(e)) for e in ends]
+    if kinds == [Return, Return]:
+        return Expected(0.0, USUAL_PATH_OHM, f"below {USUAL_PATH_OHM:g} Ω", "two grounds of one board")
     if Rail in kinds and Return in kinds:
         return Expected(SHORT_OHM, 1e12, f"above {SHORT_OHM:g} Ω, and rising", "a supply that is no short")
     return None

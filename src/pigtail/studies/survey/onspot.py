@@ -43,6 +43,7 @@ from pigtail.studies.survey.expecting import (
     RAIL_PART,
     RUNG_OHM,
     SHORT_OHM,
+    USUAL_PATH_OHM,
     against_earth,
     apart_ohm,
     expected,
@@ -62,8 +63,6 @@ AC_PART = 0.5
 AC_V = 1.0
 HOT_C, WARM_C = 105.0, 70.0
 TWO_GROUNDS_OHM = 10.0
-#: A way between two grounds of one board is no longer than this, leads of the meter and all [Ω]. Common practice.
-USUAL_PATH_OHM = 1.0
 #: A way between two grounds that is longer than its papers say by this factor and these ohms has a bad joint.
 BAD_JOINT, BAD_JOINT_OHM = 2.0, 0.5
 
@@ -222,7 +221,8 @@ def _ac(job: Job, reading: Reading) -> Finding:
     volts = reading.value.nominal
     wanted = expected(job, reading)
     if against_earth(reading):
-        return about(job, reading, "survey.not_at_mains" if volts <= HAZARD_AC_V else "survey.at_mains")
+        beyond = "survey.at_mains" if reading.load is not None else "survey.floats"
+        return about(job, reading, beyond if volts > HAZARD_AC_V else "survey.not_at_mains")
     if isinstance(terminal, Rail) and volts > max(AC_V, AC_PART * _stands(job, reading.point)):
         return about(job, reading, "survey.rail_is_ac")
     if isinstance(terminal, Rail) and wanted and volts > wanted.high:

@@ -24,6 +24,8 @@ FACTORS = (1e-3, 1e3, -1.0, 1e-6, 1e6)
 PEAKS = (1 / math.sqrt(2), math.sqrt(2))
 #: How near to what is expected the value that was meant must lie: a part of it [1].
 NEAR = 0.15
+#: A peak is told from a level that is merely another by how near to the middle of what is expected it comes: a part of it [1].
+PEAK_PART = 0.08
 #: A value of a point that lies so many times outside what such points have is no such value.
 OUTSIDE = 10.0
 
@@ -46,13 +48,12 @@ def slip_of(job: Job, reading: Reading | Ask, value: float) -> Slip | None:
         and not _holds(wanted.low, wanted.high, value)
         and not wanted.low <= 0 <= wanted.high
     ):
-        factors = FACTORS + (PEAKS if reading.function is Function.AC_VOLTS else ())
-        for factor in factors:
-            if (
-                math.isfinite(wanted.high)
-                and wanted.high < MOST
-                and _near(wanted.low, wanted.high, value * factor)
-            ):
+        for factor in FACTORS if wanted.high < MOST else ():
+            if _near(wanted.low, wanted.high, value * factor):
+                return _asked(value, value * factor, unit)
+        middle = (wanted.low + wanted.high) / 2
+        for factor in PEAKS if reading.function is Function.AC_VOLTS else ():
+            if abs(value * factor - middle) < PEAK_PART * middle:
                 return _asked(value, value * factor, unit)
     if unit == "V" and abs(value) > IMPLAUSIBLE_V:
         meant = value * 1e-3 if abs(value) < 1e6 else value * 1e-6

@@ -29,7 +29,7 @@ from pigtail.job.wiring import confirmed, first_function, probe_against, used_po
 from pigtail.model.cascade import networks
 from pigtail.model.model import Model
 from pigtail.studies.faults.explain import Misfit, misfits
-from pigtail.studies.findings import Finding, Severity
+from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.survey.about import about
 from pigtail.studies.survey.discharge import study_discharge
 from pigtail.studies.survey.found import SurveyFound
@@ -116,10 +116,10 @@ def _explained(job: Job, measured: Job, readings: list[Finding]) -> list[Finding
     for misfit in misfits(job, measured):
         reading = misfit.readings[0]
         likely = _likely(misfit)
-        at = next(
-            (k for k, f in enumerate(found) if f.subject == misfit.point and f.severity is not Severity.GOOD),
-            None,
-        )
+        odd = [
+            k for k, f in enumerate(found) if f.subject == misfit.point and f.severity is not Severity.GOOD
+        ]
+        at = min(odd, key=lambda k: ORDER.index(found[k].severity), default=None)
         if at is not None:
             said = found[at].sentence
             known = any(e.words in said for e in misfit.explained)

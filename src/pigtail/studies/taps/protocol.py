@@ -119,8 +119,10 @@ def _of_output(job: Job, address: str, terminal: AudioOut) -> Iterator[Ask]:
     order = sorted(live_states(job), key=lambda s: s != working)
     for state in order:
         if alive(terminal, state) and _plays(job, state):
-            why = reason if state == working else "that it plays in this state too"
-            yield Ask(address, against, state, Function.AC_VOLTS, why, tone.text())
+            here = state == working
+            why = reason if here else "that it plays in this state too, whatever plays there"
+            what = tone if here else Tone(hertz=tone.hertz)
+            yield Ask(address, against, state, Function.AC_VOLTS, why, what.text())
     if not alive(terminal, working):
         return
     if terminal.way is not Way.FULL:
