@@ -12,9 +12,8 @@ from pigtail.advice.plan import propose
 from pigtail.advice.rounds import switches_of
 from pigtail.bench.faults import FAULTS, NoPlaceError
 from pigtail.bench.host import BlownFuseError, StandInHost
-from pigtail.bench.made import make_stand_in
 from pigtail.bench.truth import StandIn
-from pigtail.catalogue.kinds import host_kinds, make_module
+from pigtail.catalogue.kinds import make_module
 from pigtail.edits.readings import log_reading
 from pigtail.edits.values import add_module, set_supply
 from pigtail.job.ask import Ask
@@ -116,18 +115,6 @@ def _of_one_state(job: Job, asks: list[Ask]) -> list[Ask]:
         return "" if ask.unpowered or ask.state == job.off_state() else ask.state
 
     return [a for k, a in enumerate(asks) if all(place(b) == place(asks[0]) for b in asks[: k + 1])]
-
-
-def plans(seed: int = 1) -> list[tuple[str, str, StandIn, Job]]:
-    """Every host kind with every module that a plan comes of: kind, module, the clean stand-in, the job."""
-    found = []
-    for kind in host_kinds():
-        clean = make_stand_in(kind.key, seed)
-        for module in MODULES:
-            job = plan_of(clean, module)
-            if job is not None:
-                found.append((kind.key, module, clean, job))
-    return found
 
 
 def planted(clean: StandIn, job: Job, *faults: str) -> StandIn | None:

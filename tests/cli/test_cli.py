@@ -197,7 +197,7 @@ def test_next_asks_for_the_most_telling_reading_first(demos: Path, tmp_path: Pat
     assert rung == {
         "point": "host.aux_left", "against": "host.u7_43", "state": "off", "function": "continuity", "drive": "", "tone": None,
         "settles": "ring it out to U7 pin 43, selector left, power off",
-        "load": None, "series": None, "current": None,
+        "load": None, "series": None, "current": None, "caution": "",
         "expected": {"low": 0.0, "high": 1.0, "words": "below 1 Ω", "source": "it should be the same net"},
         "words": rung["words"],
     }  # fmt: skip

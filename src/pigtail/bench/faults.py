@@ -13,8 +13,6 @@ from msgspec.structs import replace
 from pigtail.bench.truth import StandIn, check_stand_in
 from pigtail.job.chain import trait
 from pigtail.job.document import (
-    BLADES,
-    EARTH,
     HOST,
     Act,
     AnyTerminal,
@@ -343,14 +341,11 @@ def _returning(stand_in: StandIn, used: Collection[str], ohm: float, words: str)
 
 def live_chassis(stand_in: StandIn, used: Collection[str] = ALL) -> StandIn:
     """A host whose papers say transformer, and which has none. Raises NoPlaceError for a host that the mains does not feed."""
-    star = _true(stand_in, (), Return, star=True)
+    _true(stand_in, (), Return, star=True)
     if stand_in.truth.supply not in MAINS:
         raise NoPlaceError(f"{stand_in.title} is not fed by the mains")
-    joint = Joint(a=star.id, b=BLADES, ohm=4.0)
-    offset = Offset(a=star.id, b=EARTH, hum=118.0, ohm=4.0)
-    return _with(
-        stand_in, "live chassis", joints=(*stand_in.joints, joint), offsets=(*stand_in.offsets, offset)
-    )
+    made = replace(stand_in, truth=replace(stand_in.truth, supply=SupplyClass.LIVE_CHASSIS))
+    return _with(made, "live chassis")
 
 
 def charged_reservoir(stand_in: StandIn, used: Collection[str] = ALL) -> StandIn:

@@ -14,12 +14,12 @@ import numpy as np
 
 from pigtail.bench.truth import StandIn, points
 from pigtail.job.ask import Ask
-from pigtail.job.document import BLADES, EARTH, OUTSIDE, Act, Digital, Function, Rail, alive
+from pigtail.job.document import BLADES, EARTH, OUTSIDE, Act, Digital, Function, Rail, SupplyClass, alive
 from pigtail.job.hazards import MAINS, reservoir_point
 from pigtail.job.meters import Meter, meter
 from pigtail.job.taking import NEVER_NEGATIVE
 from pigtail.job.wiring import return_address, star_address
-from pigtail.model.probed import Offset, Probed, Touch, touch_of
+from pigtail.model.probed import Joint, Offset, Probed, Touch, touch_of
 
 OVERLOAD = 9.9e37
 DIODE_A, MOST_DIODE_V = 1e-3, 2.5
@@ -42,6 +42,8 @@ AMMETER = "ammeter"
 OUTSIDE_CHANNELS = {901: EARTH, 902: BLADES}
 #: What leaks of the mains into a host that is not earthed: half of it [V] behind what an interference capacitor is [Ω].
 LEAK_V, LEAK_OHM = 115.0, 1e6
+#: At what a live chassis stands against earth [V], and through what it is joined to the mains [Ω].
+LIVE_V, LIVE_OHM = 115.0, 4.0
 
 
 class BlownFuseError(RuntimeError):
@@ -166,12 +168,20 @@ class StandInHost:
         key = (blown, charge, plugged)
         if key not in self._kept:
             self._kept.clear()
-            self._kept[key] = Probed(self.job, self.stand_in.joints, self._held(charge, plugged), blown)
+            star = star_address(self.job).partition(".")[2]
+            live = (Joint(a=star, b=BLADES, ohm=LIVE_OHM),) if self._live_chassis and star else ()
+            joints = (*self.stand_in.joints, *live)
+            self._kept[key] = Probed(self.job, joints, self._held(charge, plugged), blown)
         return self._kept[key]
 
     @cached_property
     def _kept(self) -> dict[tuple[frozenset[str], float, bool], Probed]:
         return {}
+
+    @property
+    def _live_chassis(self) -> bool:
+        """Whether the true host has no isolation, whatever its papers say."""
+        return self.job.host.supply is SupplyClass.LIVE_CHASSIS
 
     def _held(self, charge: float, plugged: bool) -> tuple[Offset, ...]:
         """What is held away from what: as the truth says, what leaks of the mains, what is left on the reservoir."""
@@ -179,6 +189,8 @@ class StandInHost:
         star = star_address(self.job).partition(".")[2]
         if plugged and self.job.host.supply in MAINS and star:
             found.append(Offset(a=star, b=EARTH, hum=LEAK_V, ohm=LEAK_OHM))
+        if plugged and self._live_chassis and star:
+            found.append(Offset(a=star, b=EARTH, hum=LIVE_V, ohm=LIVE_OHM))
         if charge:
             rail = reservoir_point(self.stand_in.papers)
             home = return_address(self.job, rail)

@@ -32,9 +32,14 @@ def _as_json(job: Job, ask: Ask) -> dict[str, Any]:
         "expected": None
         if wanted is None
         else {"low": wanted.low, "high": wanted.high, "words": wanted.words, "source": wanted.source},
+        "caution": ask.caution,
         "settles": ask.settles or ask.reason,
         "words": in_words(job, ask),
     }
+
+
+def _heed(ask: Ask) -> str:
+    return f" [{ask.caution}]" if ask.caution else ""
 
 
 def _tone(drive: str) -> dict[str, Any] | None:
@@ -52,5 +57,5 @@ def next_as_text(job: Job) -> str:
     asked = next_readings(job, study_job(job))
     if not asked:
         return "Nothing is asked for."
-    lines = [f"{n:>3}  {in_words(job, ask)}: {ask.reason}" for n, ask in enumerate(asked, 1)]
+    lines = [f"{n:>3}  {in_words(job, ask)}: {ask.reason}{_heed(ask)}" for n, ask in enumerate(asked, 1)]
     return "\n".join([round_of(job, asked).words, *lines])

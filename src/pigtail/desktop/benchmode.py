@@ -24,7 +24,7 @@ from pigtail.desktop.doubting import Doubt
 from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit, words_of
 from pigtail.edits.change import Change
 from pigtail.job.ask import IN_SERIES, OPENED, meanwhile, what_words
-from pigtail.job.document import Function, Job, SupplyClass
+from pigtail.job.document import Function, Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of
 from pigtail.units import UnreadableError
@@ -34,13 +34,6 @@ if TYPE_CHECKING:
 
 #: How many of the readings to come are shown.
 COMING = 3
-#: Supply classes at which something lethal may be near while the host is on.
-MAINS = (
-    SupplyClass.MAINS_ISOLATED,
-    SupplyClass.MAINS_SWITCHING,
-    SupplyClass.VALVE,
-    SupplyClass.UNKNOWN,
-)
 KEYS = "Space or Enter: read, then log    N: another one    Esc: back"
 
 
@@ -179,10 +172,9 @@ class BenchMode(QDialog):
         self.value.setEnabled(True)
         state = self._job.state(m.state)
         off = m.unpowered
-        live = self._job.host.supply in MAINS and not off
-        caution = "  ·  live: RCD, isolating transformer, one hand" if live else ""
+        caution = f"  ·  {m.caution}" if m.caution else ""
         name = state.name if state else "?"
-        self.state.setText("POWER OFF, unplugged and discharged" if off else f"host: {name}{caution}")
+        self.state.setText(f"{'POWER OFF, unplugged and discharged' if off else f'host: {name}'}{caution}")
         theme.wear(self.state, "stop" if off else "accent")
         looks = m.function is Function.LOOK
         self.point.setText(f"{'look at' if looks else 'red on'} {self._job.label(m.point)}")

@@ -27,7 +27,8 @@ class Ask(msgspec.Struct, frozen=True):
     against none.
 
     drive: what is played or injected meanwhile; load [Ω] clipped across the probes, series [Ω] between a generator and the
-    point, current [A] driven through them; settles: what becomes known by it, in words; expected: what it should be.
+    point, current [A] driven through them; settles: what becomes known by it, in words; expected: what it should be; caution:
+    what whoever takes it should heed, where it may hurt.
     """
 
     point: str
@@ -41,6 +42,7 @@ class Ask(msgspec.Struct, frozen=True):
     current: float | None = None
     settles: str = ""
     expected: Expected | None = None
+    caution: str = ""
 
     @property
     def key(self) -> tuple[object, ...]:

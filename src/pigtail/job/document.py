@@ -16,7 +16,7 @@ from pigtail.job.places import NOWHERE, Place
 from pigtail.units.known import Known
 
 FORMAT = "pigtail job"
-VERSION = 4
+VERSION = 5
 HOST = "host"
 #: Points outside of every host that a probe may be on: the earth of the mains outlet, and both blades of the plug, joined.
 EARTH, BLADES = "mains.earth", "mains.blades"

@@ -12,10 +12,13 @@ from collections.abc import Iterator
 from pigtail.job.ask import Ask
 from pigtail.job.document import BLADES, EARTH, HOST, Function, Job, Rail, SupplyClass
 from pigtail.job.log import log_of
+from pigtail.job.safety import LIMITS, most_volts
 from pigtail.job.wiring import return_address, star_address
 
 #: How a host is fed by a mains lead of its own, or may be.
 MAINS = (SupplyClass.MAINS_ISOLATED, SupplyClass.MAINS_SWITCHING, SupplyClass.VALVE)
+#: Hosts whose reservoir holds enough to hurt, or to hurt a meter.
+CHARGED = (SupplyClass.MAINS_SWITCHING, SupplyClass.VALVE)
 #: What is clipped across while a return is read against earth [Ω].
 ACROSS_OHM = 100e3
 #: A rail above this charges a capacitor that is read before it is touched [V].
@@ -49,6 +52,26 @@ def _checks(job: Job) -> Iterator[Ask]:
         )
     reason = "that it does not stand at the mains"
     yield Ask(star, EARTH, job.working_state(), Function.AC_VOLTS, reason, load=ACROSS_OHM)
+
+
+def caution_of(job: Job, ask: Ask) -> str:
+    """What whoever takes a reading should heed; empty where nothing near it can hurt."""
+    if ask.function is Function.LOOK or (ask.unpowered and job.host.supply not in CHARGED):
+        return ""
+    if ask.unpowered:
+        return "only once the reservoir was read and is empty"
+    if ask.state == job.off_state():
+        return "it may still be charged: insulated probes, one hand"
+    volts, function = max(
+        (most_volts(job, a) for a in (ask.point, ask.against)), key=lambda m: m[0] / LIMITS[m[1]]
+    )
+    if volts > LIMITS[function]:
+        return f"up to {volts:.0f} V: clip the probes on with the power off, keep both hands away"
+    return (
+        "open and live: RCD, isolating transformer, one hand"
+        if job.host.supply in (*MAINS, SupplyClass.UNKNOWN)
+        else ""
+    )
 
 
 def reservoir_point(job: Job) -> str:

@@ -250,7 +250,8 @@ def _questions(job: Job, studies: Studies) -> tuple[str, ...]:
     found = [_question(f) for f in studies.findings if f.severity in bad]
     for m in next_readings(job, studies):
         words = in_words(job, m)
-        found.append(f"{words[0].upper()}{words[1:]}: {m.reason}.")
+        heed = f" Heed: {m.caution}." if m.caution else ""
+        found.append(f"{words[0].upper()}{words[1:]}: {m.reason}.{heed}")
     return tuple(dict.fromkeys(found))
 
 

@@ -22,6 +22,7 @@ from pigtail.job.document import (
     Video,
     alive,
 )
+from pigtail.job.hazards import caution_of
 from pigtail.job.log import log_of
 from pigtail.job.readings import plain
 from pigtail.job.safety import APART_FROM_MAINS_OHM, HAZARD_AC_V
@@ -46,8 +47,8 @@ MOVES_AC_V = 0.05
 
 
 def with_expected(job: Job, ask: Ask) -> Ask:
-    """A request with what its answer should be, where anything is known of it."""
-    return msgspec.structs.replace(ask, expected=expected(job, ask))
+    """A request with what its answer should be, where anything is known of it, and what to heed while it is taken."""
+    return msgspec.structs.replace(ask, expected=expected(job, ask), caution=caution_of(job, ask))
 
 
 def expected(job: Job, reading: Reading | Ask) -> Expected | None:
