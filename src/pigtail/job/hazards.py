@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from pigtail.job.ask import Ask
-from pigtail.job.document import BLADES, EARTH, HOST, Function, Job, Rail, SupplyClass
+from pigtail.job.document import BLADES, EARTH, HOST, Function, Job, Rail, Return, SupplyClass
 from pigtail.job.log import log_of
 from pigtail.job.safety import LIMITS, most_volts
 from pigtail.job.wiring import return_address, star_address
@@ -62,9 +62,9 @@ def caution_of(job: Job, ask: Ask) -> str:
         return "only once the reservoir was read and is empty"
     if ask.state == job.off_state():
         return "it may still be charged: insulated probes, one hand"
-    volts, function = max(
-        (most_volts(job, a) for a in (ask.point, ask.against)), key=lambda m: m[0] / LIMITS[m[1]]
-    )
+    ends = [a for a in (ask.point, ask.against) if not isinstance(job.terminal(a), Return)]
+    found = [most_volts(job, a) for a in ends] or [(0.0, Function.DC_VOLTS)]
+    volts, function = max(found, key=lambda m: m[0] / LIMITS[m[1]])
     if volts > LIMITS[function]:
         return f"up to {volts:.0f} V: clip the probes on with the power off, keep both hands away"
     return (
