@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from asking import OPEN_OHM, WHEN
 from pigtail.advice.measure import next_readings
 from pigtail.advice.plan import propose
-from pigtail.advice.rounds import switches_of
+from pigtail.advice.rounds import live_state, switches_of
 from pigtail.bench.faults import FAULTS, NoPlaceError
 from pigtail.bench.host import BlownFuseError, StandInHost
 from pigtail.bench.truth import StandIn
@@ -48,8 +48,7 @@ class Came(NamedTuple):
     @property
     def least(self) -> int:
         """How often it must be switched over at least: once into each state that something is read in."""
-        states = {"" if a.unpowered or a.state == self.job.off_state() else a.state for a in self.asked}
-        return len(states - {""})
+        return len({live_state(self.job, a) for a in self.asked} - {""})
 
     def told(self, clean: Came) -> list[str]:
         """Codes of what is told here and was not told of the clean twin."""
@@ -111,10 +110,11 @@ def practised(job: Job, stand_in: StandIn, *, each: bool = False) -> Came:
 
 
 def _of_one_state(job: Job, asks: list[Ask]) -> list[Ask]:
-    def place(ask: Ask) -> str:
-        return "" if ask.unpowered or ask.state == job.off_state() else ask.state
-
-    return [a for k, a in enumerate(asks) if all(place(b) == place(asks[0]) for b in asks[: k + 1])]
+    return [
+        a
+        for k, a in enumerate(asks)
+        if all(live_state(job, b) == live_state(job, asks[0]) for b in asks[: k + 1])
+    ]
 
 
 def planted(clean: StandIn, job: Job, *faults: str) -> StandIn | None:

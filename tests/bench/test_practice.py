@@ -81,7 +81,7 @@ def test_a_planted_fault_is_told_and_explained(
     assert not bad.good
     assert bad.blown == 0
     if point:
-        found = {m.point: m for m in misfits(bad.job, Measured(bad.job).job)}
+        found = {m.point: m for m in misfits(Measured(bad.job))}
         assert found[point].explained[0].key == key
         said = " ".join(f.sentence for f in bad.studies.findings if f.subject == point)
         assert words()[key].says.partition("{")[0] in said
@@ -95,7 +95,7 @@ def test_a_sound_host_alarms_nobody_and_is_switched_no_more_than_it_must(case: t
     assert clean.blown == 0
     assert clean.switches == clean.least
     assert clean.studies.verdicts["taps"] in (Severity.GOOD, Severity.WATCH)
-    assert misfits(clean.job, Measured(clean.job).job) == ()
+    assert misfits(Measured(clean.job)) == ()
     assert separating(clean.job) == ()
     told = {f.code for f in clean.studies.findings if f.severity is not Severity.GOOD}
     assert not told & {code for c, _, code, *_ in PLANTED if c == case and code != "survey.differs"}

@@ -67,7 +67,7 @@ def test_two_explanations_are_told_apart_by_a_reading() -> None:
 def test_without_a_reading_nothing_is_explained(read: Job) -> None:
     """An empty log."""
     empty = replace(read, readings=())
-    assert misfits(empty, Measured(empty).job) == ()
+    assert misfits(Measured(empty)) == ()
     assert explanations(empty, "host.out_left") == ()
 
 
@@ -75,6 +75,6 @@ def test_what_is_struck_does_not_count(larkmoor: Job) -> None:
     """A reading that fits nothing is told until it is struck."""
     ask = Ask("host.record_in", "host.input_return", "on", Function.AC_VOLTS)
     odd = log_reading(larkmoor, value=0.9, when=WHEN, **ask.setup())
-    assert [m.point for m in misfits(odd, Measured(odd).job)] == ["host.record_in"]
+    assert [m.point for m in misfits(Measured(odd))] == ["host.record_in"]
     struck = replace(odd, readings=(*odd.readings[:-1], replace(odd.readings[-1], struck=True)))
-    assert misfits(struck, Measured(struck).job) == ()
+    assert misfits(Measured(struck)) == ()

@@ -6,14 +6,13 @@ from msgspec.structs import replace
 
 from pigtail.advice.rounds import ordered
 from pigtail.advice.separating import separating
-from pigtail.job.ask import Ask
-from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail, Trait
+from pigtail.job.ask import Ask, unplugged
+from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail
 from pigtail.job.hazards import open_hazards
 from pigtail.job.log import log_of
 from pigtail.job.quantities import quantity
 from pigtail.job.readings import feeding
 from pigtail.job.safety import Safety, safety
-from pigtail.job.tone import Tone
 from pigtail.job.wiring import first_function, probe_against, used_points
 from pigtail.model.estimate import Estimate, Input
 from pigtail.model.subjects import SubjectKind
@@ -23,13 +22,11 @@ from pigtail.studies.survey.expecting import with_expected
 from pigtail.studies.survey.found import SurveyFound
 from pigtail.studies.survey.sweep import connectors, pins, sweep
 from pigtail.studies.taps.protocol import (
-    INTO_RECORDS_V,
-    INTO_V,
     drawn_a,
     open_checks,
     played,
+    put_in,
     suggested_clip,
-    unplugged,
 )
 
 #: What is driven through a path whose resistance an ohmmeter tells too coarsely [A].
@@ -141,7 +138,7 @@ def _tone(job: Job, terminal: AudioIn | AudioOut | Rail) -> str:
         return ""
     if isinstance(terminal, AudioOut):
         return played(job, terminal)[1].text()
-    return Tone(volts=INTO_RECORDS_V if terminal.has(Trait.EQUALISED) else INTO_V).text()
+    return put_in(terminal).text()
 
 
 def _path(job: Job, item: Input, estimate: Estimate) -> list[Ask]:

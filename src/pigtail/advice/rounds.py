@@ -57,9 +57,8 @@ def ordered(job: Job, asks: Sequence[Ask], first: Sequence[Ask] = ()) -> tuple[A
 
     def rank(ask: Ask) -> tuple[object, ...]:
         danger = hazards.get(ask.key, len(hazards))
-        off = _off(job, ask)
         pair, own = place(ask)
-        if off:
+        if not live_state(job, ask):
             return (0, danger, ask.key not in ahead, pair, ask.current is not None, own)
         at = ORDER.index(ask.function) if ask.function in ORDER else len(ORDER)
         alone = ask.function is Function.DC_VOLTS and ask.load is None
@@ -69,8 +68,9 @@ def ordered(job: Job, asks: Sequence[Ask], first: Sequence[Ask] = ()) -> tuple[A
     return tuple(sorted(asks, key=rank))
 
 
-def _off(job: Job, ask: Ask) -> bool:
-    return ask.unpowered or ask.state == job.off_state()
+def live_state(job: Job, ask: Ask) -> str:
+    """The state that the host is switched to for a reading; empty where it is off."""
+    return "" if ask.unpowered or ask.state == job.off_state() else ask.state
 
 
 def _states(job: Job) -> list[str]:
@@ -82,7 +82,7 @@ def _states(job: Job) -> list[str]:
 
 def switches_of(job: Job, asks: Sequence[Ask]) -> int:
     """How often the host is switched over while these are taken one after another, from off."""
-    states = ["" if _off(job, a) else a.state for a in asks]
+    states = [live_state(job, a) for a in asks]
     before = ["", *states]
     return sum(now != was for now, was in zip(states, before, strict=False))
 
@@ -93,10 +93,10 @@ def minutes_of(job: Job, asks: Sequence[Ask]) -> float:
     for ask in asks:
         total += READING
         if last is None:
-            total += UNPLUGGED if _off(job, ask) else SWITCHED
+            total += SWITCHED if live_state(job, ask) else UNPLUGGED
         else:
             total += MOVED * len({ask.point, ask.against} - {last.point, last.against})
-            total += SWITCHED * (_off(job, ask) != _off(job, last) or ask.state != last.state)
+            total += SWITCHED * (live_state(job, ask) != live_state(job, last))
             total += CHANGED * ((ask.drive, ask.load, ask.series) != (last.drive, last.load, last.series))
         last = ask
     return total

@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
 
 from pigtail.advice.rounds import minutes_of
-from pigtail.job.ask import Ask
+from pigtail.job.ask import Ask, unanswered, unplugged
 from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Rail, Return
-from pigtail.job.log import log_of
 from pigtail.job.measured import Measured
 from pigtail.job.tone import SIDES, Tone
 from pigtail.job.wiring import probe_against, return_address, star_address, twin
 from pigtail.studies.faults.explain import Explanation, Misfit, alone, misfits
-from pigtail.studies.faults.fit import FLOOR, MODEL_PART, shown
-from pigtail.studies.taps.protocol import checks, unplugged
+from pigtail.studies.faults.fit import FLOOR, blur, shown
+from pigtail.studies.taps.protocol import checks
 
 #: An explanation that is so much likelier than the next needs no further reading [1].
 CLEARLY = 10.0
@@ -28,7 +27,7 @@ def separating(job: Job) -> tuple[Ask, ...]:
     """For each point whose readings two faults explain about as well, the reading that tells them apart best per minute."""
     if not job.readings:
         return ()
-    found = (_of(job, m) for m in misfits(job, Measured(job).job))
+    found = (_of(job, m) for m in misfits(Measured(job)))
     return tuple(ask for ask in found if ask is not None)
 
 
@@ -38,7 +37,7 @@ def _of(job: Job, misfit: Misfit) -> Ask | None:
     first, second = misfit.explained[:2]
     if first.likelihood > CLEARLY * second.likelihood:
         return None
-    asks = [a for a in dict.fromkeys(_candidates(job, misfit.point)) if not _taken(job, a)]
+    asks = unanswered(job, dict.fromkeys(_candidates(job, misfit.point)))
     best, most = None, TELLS
     for ask, apart in zip(asks, _apart(asks, first, second), strict=True):
         if apart / minutes_of(job, [ask]) > most and apart > TELLS:
@@ -46,11 +45,7 @@ def _of(job: Job, misfit: Misfit) -> Ask | None:
     return replace(best, reason=f"whether {first.words}, or {second.words}") if best is not None else None
 
 
-def _taken(job: Job, ask: Ask) -> bool:
-    return any(ask.answered_by(r) for r in log_of(job).touching(ask.point))
-
-
-def _apart(asks: list[Ask], first: Explanation, second: Explanation) -> list[float]:
+def _apart(asks: Sequence[Ask], first: Explanation, second: Explanation) -> list[float]:
     """By how many spreads two explanations differ in what they would show at each."""
     if not asks:
         return []
@@ -60,7 +55,7 @@ def _apart(asks: list[Ask], first: Explanation, second: Explanation) -> list[flo
         if math.isinf(one) or math.isinf(other):
             found.append(0.0 if one == other else math.inf)
             continue
-        found.append(abs(one - other) / (MODEL_PART * max(abs(one), abs(other)) + FLOOR[ask.function]))
+        found.append(abs(one - other) / blur(ask.function, one, other))
     return found
 
 

@@ -18,7 +18,6 @@ from pigtail.job.document import (
     AnyTerminal,
     AudioIn,
     AudioOut,
-    Channel,
     Digital,
     Mode,
     Rail,
@@ -33,8 +32,6 @@ from pigtail.model.probed import Joint, Offset
 from pigtail.units import Basis
 from pigtail.units.known import Known
 
-#: The other side.
-OTHER = {Channel.LEFT: Channel.RIGHT, Channel.RIGHT: Channel.LEFT, Channel.MONO: Channel.MONO}
 #: Every point of a host, where no plan says which it uses.
 ALL: Collection[str] = ()
 Fault = Callable[[StandIn, Collection[str]], StandIn]
@@ -127,7 +124,7 @@ def swapped_channels(stand_in: StandIn, used: Collection[str] = ALL) -> StandIn:
     first, _ = _pair(stand_in, used, *((AudioIn, AudioOut) if sounds else (AudioOut,)))
     sides = [t for t in stand_in.truth.terminals if isinstance(t, type(first))]
     return _with(
-        stand_in, "left and right are swapped", *(replace(t, channel=OTHER[t.channel]) for t in sides)
+        stand_in, "left and right are swapped", *(replace(t, channel=t.channel.other) for t in sides)
     )
 
 
@@ -232,11 +229,10 @@ def low_input(stand_in: StandIn, used: Collection[str] = ALL) -> StandIn:
 
 def ways_swapped(stand_in: StandIn, used: Collection[str] = ALL) -> StandIn:
     """The low way where the high one should be. Raises NoPlaceError where there is nothing of the kind."""
-    turned = {Way.LOW: Way.HIGH, Way.HIGH: Way.LOW}
-    ways = [t for t in stand_in.truth.terminals if isinstance(t, AudioOut) and t.way in turned]
+    ways = [t for t in stand_in.truth.terminals if isinstance(t, AudioOut) and t.way is not Way.FULL]
     if not any(not used or f"{HOST}.{t.id}" in used for t in ways):
         raise NoPlaceError(f"{stand_in.title} has no ways")
-    return _with(stand_in, "the ways are swapped", *(replace(t, way=turned[t.way]) for t in ways))
+    return _with(stand_in, "the ways are swapped", *(replace(t, way=t.way.other) for t in ways))
 
 
 def weak_rail(stand_in: StandIn, used: Collection[str] = ALL) -> StandIn:

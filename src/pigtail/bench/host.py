@@ -6,7 +6,6 @@ The meter errs within its accuracy, always the same way, with a noise by its ran
 from __future__ import annotations
 
 import math
-from functools import cached_property
 from typing import Any
 
 import msgspec
@@ -62,6 +61,8 @@ class StandInHost:
         self._rng = np.random.default_rng(stand_in.seed)
         self._errs = {f: float(self._rng.uniform(-1, 1)) for f in Function}
         self._shown: dict[Function, float] = {}
+        self._star = star_address(self.job).partition(".")[2]
+        self._kept: tuple[tuple[frozenset[str], float, bool], Probed] | None = None
         #: Seconds by the stand-in's own clock since the host was switched off, or on.
         self.clock = STOOD_S
         #: What has no fuse any more: rails by their address, and the meter's own range for currents.
@@ -160,23 +161,18 @@ class StandInHost:
 
     @property
     def probed(self) -> Probed:
-        """The true host as it is now."""
+        """The true host as it is now; kept until a fuse goes, its charge runs down or it is plugged in."""
         plugged = self.setting.state != self.job.off_state()
-        return self._probed(frozenset(self.blown), round(self._charge(), 3), plugged)
+        now = (frozenset(self.blown), round(self._charge(), 3), plugged)
+        if self._kept is None or self._kept[0] != now:
+            blown, charge, _ = now
+            joints = (*self.stand_in.joints, *self._live_joints())
+            self._kept = now, Probed(self.job, joints, self._held(charge, plugged), blown)
+        return self._kept[1]
 
-    def _probed(self, blown: frozenset[str], charge: float, plugged: bool) -> Probed:
-        key = (blown, charge, plugged)
-        if key not in self._kept:
-            self._kept.clear()
-            star = star_address(self.job).partition(".")[2]
-            live = (Joint(a=star, b=BLADES, ohm=LIVE_OHM),) if self._live_chassis and star else ()
-            joints = (*self.stand_in.joints, *live)
-            self._kept[key] = Probed(self.job, joints, self._held(charge, plugged), blown)
-        return self._kept[key]
-
-    @cached_property
-    def _kept(self) -> dict[tuple[frozenset[str], float, bool], Probed]:
-        return {}
+    def _live_joints(self) -> tuple[Joint, ...]:
+        """What joins a live chassis to the mains, plugged in or not."""
+        return (Joint(a=self._star, b=BLADES, ohm=LIVE_OHM),) if self._live_chassis and self._star else ()
 
     @property
     def _live_chassis(self) -> bool:
@@ -186,11 +182,10 @@ class StandInHost:
     def _held(self, charge: float, plugged: bool) -> tuple[Offset, ...]:
         """What is held away from what: as the truth says, what leaks of the mains, what is left on the reservoir."""
         found = list(self.stand_in.offsets)
-        star = star_address(self.job).partition(".")[2]
-        if plugged and self.job.host.supply in MAINS and star:
-            found.append(Offset(a=star, b=EARTH, hum=LEAK_V, ohm=LEAK_OHM))
-        if plugged and self._live_chassis and star:
-            found.append(Offset(a=star, b=EARTH, hum=LIVE_V, ohm=LIVE_OHM))
+        if plugged and self._star and self.job.host.supply in MAINS:
+            found.append(Offset(a=self._star, b=EARTH, hum=LEAK_V, ohm=LEAK_OHM))
+        if plugged and self._star and self._live_chassis:
+            found.append(Offset(a=self._star, b=EARTH, hum=LIVE_V, ohm=LIVE_OHM))
         if charge:
             rail = reservoir_point(self.stand_in.papers)
             home = return_address(self.job, rail)

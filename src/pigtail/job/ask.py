@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
 import msgspec
 
 from pigtail.job.document import UNPOWERED, Function, Job, Reading
+from pigtail.job.log import log_of
 from pigtail.job.taking import taken
 from pigtail.job.tone import tone_of
 from pigtail.units import format_quantity
@@ -87,6 +89,17 @@ class Ask(msgspec.Struct, frozen=True):
             and (reading.state == self.state or self.function in rung)
             and _played(self.drive, reading.drive)
         )
+
+
+def unplugged(job: Job) -> str:
+    """The state in which the host is off and resistances are read: the first that is off, else the first of all."""
+    return job.off_state() or (job.host.states[0].id if job.host.states else "")
+
+
+def unanswered(job: Job, asks: Iterable[Ask]) -> tuple[Ask, ...]:
+    """The requests that no standing reading answers yet."""
+    log = log_of(job)
+    return tuple(a for a in asks if not any(a.answered_by(r) for r in log.touching(a.point)))
 
 
 def _played(asked: str, drive: str) -> bool:

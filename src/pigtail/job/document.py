@@ -57,6 +57,11 @@ class Channel(enum.Enum):
     RIGHT = "right"
     MONO = "mono"
 
+    @property
+    def other(self) -> Channel:
+        """The other side of a pair; of one channel alone itself."""
+        return {Channel.LEFT: Channel.RIGHT, Channel.RIGHT: Channel.LEFT}.get(self, self)
+
 
 class Way(enum.Enum):
     """What part of the music an output carries: all of it, or one way of an active crossover."""
@@ -64,6 +69,11 @@ class Way(enum.Enum):
     FULL = "full range"
     LOW = "low way"
     HIGH = "high way"
+
+    @property
+    def other(self) -> Way:
+        """The other way of a crossover; of what carries all itself."""
+        return {Way.LOW: Way.HIGH, Way.HIGH: Way.LOW}.get(self, self)
 
 
 class Use(enum.Enum):

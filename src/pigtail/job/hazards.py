@@ -9,9 +9,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from pigtail.job.ask import Ask
+from pigtail.job.ask import Ask, unanswered, unplugged
 from pigtail.job.document import BLADES, EARTH, HOST, Function, Job, Rail, Return, SupplyClass
-from pigtail.job.log import log_of
 from pigtail.job.safety import LIMITS, most_volts
 from pigtail.job.wiring import return_address, star_address
 
@@ -32,8 +31,7 @@ def hazard_checks(job: Job) -> tuple[Ask, ...]:
 
 
 def _checks(job: Job) -> Iterator[Ask]:
-    supply, star = job.host.supply, star_address(job)
-    off = job.off_state() or next((s.id for s in job.host.states), "")
+    supply, star, off = job.host.supply, star_address(job), unplugged(job)
     if supply is SupplyClass.UNKNOWN:
         yield Ask(HOST, "", off, Function.LOOK, LOOK)
     if supply not in (*MAINS, SupplyClass.UNKNOWN) or not star:
@@ -85,5 +83,4 @@ def reservoir_point(job: Job) -> str:
 
 def open_hazards(job: Job) -> tuple[Ask, ...]:
     """Those that nothing in the log answers yet."""
-    log = log_of(job)
-    return tuple(c for c in hazard_checks(job) if not any(c.answered_by(r) for r in log.touching(c.point)))
+    return unanswered(job, hazard_checks(job))

@@ -18,8 +18,6 @@ from pigtail.circuit import Circuit, ac, operating_point, parse
 from pigtail.job.ask import Ask
 from pigtail.job.chain import trait
 from pigtail.job.document import (
-    BLADES,
-    EARTH,
     HOST,
     OUTSIDE,
     AudioIn,
@@ -129,6 +127,7 @@ class Probed:
         blown: frozenset[str] = frozenset(),
     ) -> None:
         self.job, self.joints, self.offsets, self.blown = job, tuple(joints), tuple(offsets), blown
+        self._pairs: dict[tuple[str, str], int] = {}
 
     # -- what is shown --------------------------------------------------------------------------------------
 
@@ -138,9 +137,11 @@ class Probed:
 
     def ac(self, spots: Sequence[Touch], meter: Meter, moves: Moves = ()) -> Array:
         """AC volts between the probes of each [V rms]: what plays and what hums together, rolled off as the meter does. Array [spots]."""
-        humming = _moved([self._given(s, meter.ac_ohm, meter.ac_farad, hum=True) for s in spots], moves)
         playing = _moved([self._given(s, meter.ac_ohm, meter.ac_farad) for s in spots], moves)
-        hums = self._tones(spots, humming, [HUM_HZ] * len(spots))
+        hums = np.zeros(len(spots))
+        if any(held.hum for held in self.offsets):
+            humming = _moved([self._given(s, meter.ac_ohm, meter.ac_farad, hum=True) for s in spots], moves)
+            hums = self._tones(spots, humming, [HUM_HZ] * len(spots))
         heard = self._tones(spots, playing, [s.tone_hz for s in spots])
         rolled = np.array([1 / math.hypot(1.0, (s.tone_hz / (3 * meter.flat_hz)) ** 2) for s in spots])
         found: Array = np.hypot(heard * rolled, hums)
@@ -209,11 +210,8 @@ class Probed:
             if x != ".end" and not x.startswith((".op", ".ac", ".print"))
         ]
         lines.insert(1, ".param on=0 humming=0")
-        star = "0"
-        for outside in (EARTH, BLADES):
-            lines.append(
-                f"Rinsulation_{node_name(self.job, outside)} {node_name(self.job, outside)} {star} {INSULATION_OHM!r}"
-            )
+        for outside in (node_name(self.job, a) for a in OUTSIDE):
+            lines.append(f"Rinsulation_{outside} {outside} 0 {INSULATION_OHM!r}")
         for k, joint in enumerate(self.joints):
             a, b = (node_name(self.job, address_of(end)) for end in (joint.a, joint.b))
             lines.append(f"Rjoint{k} {a} {b} {joint.ohm!r}")
@@ -235,10 +233,6 @@ class Probed:
             ]
             lines += [f"Ipd{k} {b} {a} DC {{pi_{k}}} AC {{pv_{k}/ps_{k}}}", f"Rps{k} {a} {b} {{ps_{k}}}"]
         return parse("\n".join([*lines, ".end"]))
-
-    @cached_property
-    def _pairs(self) -> dict[tuple[str, str], int]:
-        return {}
 
     def _at(self, spot: Touch) -> int:
         """The number of a spot's pair of probes; a pair that is new makes the circuit anew."""
@@ -291,15 +285,11 @@ class Probed:
 
     def _samples(self, cases: Sequence[dict[str, float]]) -> dict[str, Array]:
         """The parameters of several readings as one batch: what a reading does not name is as the circuit has it."""
-        usual = dict(self.circuit.parameters)
-        names = {n for case in cases for n in case if n in usual}
-        values = self._usual
-        return {n: np.array([case.get(n, values.get(n, 0.0)) for case in cases]) for n in names}
-
-    @property
-    def _usual(self) -> dict[str, float]:
+        known = {name for name, _ in self.circuit.parameters}
         usual = {f"p{kind}_{k}": NOTHING for k in self._pairs.values() for kind in "mls"}
-        return usual | {i.name: i.ends[1] for i in self.net.inputs if i.in_deck}
+        usual |= {i.name: i.ends[1] for i in self.net.inputs if i.in_deck}
+        names = {n for case in cases for n in case if n in known}
+        return {n: np.array([case.get(n, usual.get(n, 0.0)) for case in cases]) for n in names}
 
     def _volts(self, spots: Sequence[Touch], cases: list[dict[str, float]]) -> Array:
         if not spots:

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from pigtail.circuit import CircuitError
 from pigtail.job.document import Job, Pin, Reading
+from pigtail.job.measured import Measured
 from pigtail.job.wiring import return_address, star_address, twin
 from pigtail.model.errors import CompileError
 from pigtail.model.probed import Probed
@@ -56,12 +57,12 @@ _FOUND: list[tuple[Job, tuple[Misfit, ...]]] = []
 KEPT = 4
 
 
-def misfits(papers: Job, measured: Job) -> tuple[Misfit, ...]:
-    """The points with readings that the measured job does not explain. Both jobs as a model has them."""
-    found = next((m for job, m in _FOUND if job is papers), None)
+def misfits(measured: Measured) -> tuple[Misfit, ...]:
+    """The points with readings that a job with its readings in it does not explain."""
+    found = next((m for job, m in _FOUND if job is measured.papers), None)
     if found is None:
-        found = _misfits(alone(papers), alone(measured))
-        _FOUND.append((papers, found))
+        found = _misfits(alone(measured.papers), alone(measured.job))
+        _FOUND.append((measured.papers, found))
         del _FOUND[:-KEPT]
     return found
 

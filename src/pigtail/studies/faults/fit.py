@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 
 from pigtail.job.ask import Ask
 from pigtail.job.document import (
-    OUTSIDE,
     AudioIn,
     AudioOut,
     Control,
@@ -45,8 +44,6 @@ SOFTEST = 0.003
 SET = (0.2, 5.0)
 #: What no model holds: a part of what is expected, and so many volts [V] or ohms [Ω].
 MODEL_PART, FLOOR = 0.1, {Function.DC_VOLTS: 0.02, Function.AC_VOLTS: 0.02, Function.RESISTANCE: 1.0}
-#: The same of what a generator puts in, which is steady [V].
-PUT_IN_V = 2e-3
 #: Less AC on a rail than this part of its volts is ripple and the noise of a converter, which no model of it holds.
 RIPPLE_PART = 0.1
 
@@ -70,20 +67,20 @@ class Told(msgspec.Struct, frozen=True):
 def spread_of(reading: Reading, value: float) -> float:
     """How closely a reading and a value can be compared at all [unit of the function]."""
     read = reading.value
-    return (
-        (read.high - read.low) / 2 + MODEL_PART * max(abs(value), abs(read.nominal)) + FLOOR[reading.function]
-    )
+    return (read.high - read.low) / 2 + blur(reading.function, value, read.nominal)
+
+
+def blur(function: Function, one: float, other: float) -> float:
+    """What no model holds of two values that are compared [unit of the function]."""
+    return MODEL_PART * max(abs(one), abs(other)) + FLOOR[function]
 
 
 def comparable(job: Job, reading: Reading) -> bool:
     """Whether a model has anything to say of a reading: volts while the host has power, between points that are known and are no digital
     lines; ohms between two grounds or the two sides of a pair."""
     ends = [job.terminal(a) for a in (reading.point, reading.against)]
-    if any(e is None or isinstance(e, Pin | Digital | Video) for e in ends) or {
-        reading.point,
-        reading.against,
-    } & set(OUTSIDE):
-        return False
+    if any(e is None or isinstance(e, Pin | Digital | Video) for e in ends):
+        return False  # what lies outside of the host is a pin too
     if reading.function is Function.RESISTANCE:
         return all(isinstance(e, Return) for e in ends) or twin(job, reading.point) == reading.against
     if isinstance(ends[0], Rail) and reading.function is Function.AC_VOLTS:

@@ -19,7 +19,6 @@ from pigtail.job.document import (
     AnyTerminal,
     AudioIn,
     AudioOut,
-    Channel,
     Control,
     Function,
     Job,
@@ -44,7 +43,6 @@ JOINED_OHM, LOADED_OHMS = 0.1, (300.0, 3000.0)
 SOMETHING_V = 0.2
 #: What stands for nothing at all [V], and behind what a ground is held away [Ω].
 NOTHING_V, HELD_OHM = 1e-3, 1.0
-OTHER = {Channel.LEFT: Channel.RIGHT, Channel.RIGHT: Channel.LEFT, Channel.MONO: Channel.MONO}
 
 
 class Words(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -105,7 +103,7 @@ def swapped(job: Job, address: str, _readings: Sequence[Reading]) -> Iterator[Tr
     """Left and right the other way round."""
     terminal, other = job.terminal(address), job.terminal(twin(job, address))
     if isinstance(terminal, AudioIn | AudioOut) and isinstance(other, AudioIn | AudioOut):
-        yield Truth(with_points(job, *(replace(t, channel=OTHER[t.channel]) for t in (terminal, other))))
+        yield Truth(with_points(job, *(replace(t, channel=t.channel.other) for t in (terminal, other))))
 
 
 def joined(job: Job, address: str, _readings: Sequence[Reading]) -> Iterator[Truth]:
@@ -273,10 +271,9 @@ def humming_ground(job: Job, address: str, readings: Sequence[Reading]) -> Itera
 
 def ways_swapped(job: Job, address: str, _readings: Sequence[Reading]) -> Iterator[Truth]:
     """The low way where the high one should be."""
-    turned = {Way.LOW: Way.HIGH, Way.HIGH: Way.LOW}
-    ways = [t for t in job.host.terminals if isinstance(t, AudioOut) and t.way in turned]
+    ways = [t for t in job.host.terminals if isinstance(t, AudioOut) and t.way is not Way.FULL]
     if any(f"{HOST}.{t.id}" == address for t in ways):
-        yield Truth(with_points(job, *(replace(t, way=turned[t.way]) for t in ways)))
+        yield Truth(with_points(job, *(replace(t, way=t.way.other) for t in ways)))
 
 
 def loaded(job: Job, address: str, _readings: Sequence[Reading]) -> Iterator[Truth]:

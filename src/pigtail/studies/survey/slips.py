@@ -11,7 +11,7 @@ import math
 import msgspec
 
 from pigtail.job.ask import Ask
-from pigtail.job.document import Function, Job, Reading
+from pigtail.job.document import FUNCTION_UNITS, Function, Job, Reading
 from pigtail.job.quantities import Quantity
 from pigtail.studies.survey.expecting import expected
 from pigtail.units import format_quantity
@@ -20,12 +20,15 @@ from pigtail.units.known import Known
 #: No point that anyone may probe stands higher than this: the highest that common meters are rated for [V].
 IMPLAUSIBLE_V = 1000.0
 #: What slips do to a value, the likeliest first, and the functions of which an effective value may be taken for a peak.
-FACTORS = (1e-3, 1e3, -1.0, 1e-6, 1e6)
+PREFIXES = (1e-3, 1e3, 1e-6, 1e6)
+FACTORS = (*PREFIXES[:2], -1.0, *PREFIXES[2:])
 PEAKS = (1 / math.sqrt(2), math.sqrt(2))
 #: How near to what is expected the value that was meant must lie: a part of it [1].
 NEAR = 0.15
 #: A peak is told from a level that is merely another by how near to the middle of what is expected it comes: a part of it [1].
 PEAK_PART = 0.08
+#: From here on an upper end of what is expected means that there is none.
+MOST = 1e11
 #: A value of a point that lies so many times outside what such points have is no such value.
 OUTSIDE = 10.0
 
@@ -40,14 +43,10 @@ class Slip(msgspec.Struct, frozen=True):
 def slip_of(job: Job, reading: Reading | Ask, value: float) -> Slip | None:
     """What was probably meant by a value of a reading [unit of its function], None where the value may well be."""
     wanted = expected(job, reading)
-    unit = "Ω" if reading.function in (Function.RESISTANCE, Function.CONTINUITY) else "V"
     if reading.function not in (Function.DC_VOLTS, Function.AC_VOLTS, Function.RESISTANCE):
         return None
-    if (
-        wanted is not None
-        and not _holds(wanted.low, wanted.high, value)
-        and not wanted.low <= 0 <= wanted.high
-    ):
+    unit = FUNCTION_UNITS[reading.function]
+    if wanted is not None and not wanted.low <= value <= wanted.high and not wanted.low <= 0 <= wanted.high:
         for factor in FACTORS if wanted.high < MOST else ():
             if _near(wanted.low, wanted.high, value * factor):
                 return _asked(value, value * factor, unit)
@@ -61,17 +60,13 @@ def slip_of(job: Job, reading: Reading | Ask, value: float) -> Slip | None:
     return None
 
 
-#: From here on an upper end means that there is none.
-MOST = 1e11
-
-
 def slip_of_value(quantity: Quantity, known: Known) -> Slip | None:
     """What was probably meant by a value on paper that no such point has; None where it may well be. In the [unit of the quantity]."""
     low, high = quantity.plausible
     value = abs(known.nominal)
     if low <= 0 or value == 0 or low / OUTSIDE <= value <= high * OUTSIDE:
         return None
-    for factor in (1e-3, 1e3, 1e-6, 1e6):
+    for factor in PREFIXES:
         if low <= value * factor <= high:
             return _asked(known.nominal, known.nominal * factor, quantity.unit)
     return None
@@ -79,10 +74,6 @@ def slip_of_value(quantity: Quantity, known: Known) -> Slip | None:
 
 def _asked(value: float, meant: float, unit: str) -> Slip:
     return Slip(meant, f"{format_quantity(value, unit)}? {format_quantity(meant, unit)} is likelier.")
-
-
-def _holds(low: float, high: float, value: float) -> bool:
-    return low <= value <= high
 
 
 def _near(low: float, high: float, value: float) -> bool:

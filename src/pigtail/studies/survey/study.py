@@ -23,6 +23,7 @@ from pigtail.job.document import (
     SupplyClass,
 )
 from pigtail.job.hazards import open_hazards
+from pigtail.job.measured import Measured
 from pigtail.job.quantities import quantities
 from pigtail.job.safety import HAZARD_DC_V, LIMITS, Safety, most_volts, reaches_host, safety
 from pigtail.job.wiring import confirmed, first_function, probe_against, used_points
@@ -48,7 +49,7 @@ def study_survey(model: Model) -> SurveyFound:
     findings = [
         _supply_class(job),
         *_discharge(job),
-        *_explained(job, measured, readings),
+        *_explained(model.measured, readings),
         *_differences(job, measured),
     ]
     findings += _used_points(job)
@@ -108,12 +109,13 @@ def _readings(job: Job) -> list[Finding]:
     return list(worst.values())
 
 
-def _explained(job: Job, measured: Job, readings: list[Finding]) -> list[Finding]:
+def _explained(measured: Measured, readings: list[Finding]) -> list[Finding]:
     """What was found odd in the readings, with the faults that explain it best; and what no value of this host explains."""
+    job = measured.papers
     if safety(job) is not Safety.OPEN:
         return readings
     found = list(readings)
-    for misfit in misfits(job, measured):
+    for misfit in misfits(measured):
         reading = misfit.readings[0]
         likely = _likely(misfit)
         odd = [

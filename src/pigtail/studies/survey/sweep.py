@@ -10,12 +10,12 @@ import enum
 
 import msgspec
 
-from pigtail.job.ask import Ask
+from pigtail.job.ask import Ask, unplugged
 from pigtail.job.document import HOST, UNPOWERED, AnyTerminal, Function, Job, Reading, Return
 from pigtail.job.log import log_of
 from pigtail.job.readings import plain
 from pigtail.job.wiring import return_address, star_address
-from pigtail.studies.taps.protocol import live_states, unplugged
+from pigtail.studies.taps.protocol import live_states
 
 AT_NOUGHT_V, SUPPLY_V, STEADY = 0.1, 1.6, 0.1
 RUNG_OHM = 2.0

@@ -11,7 +11,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from pigtail.job.ask import Ask
+from msgspec.structs import replace
+
+from pigtail.job.ask import Ask, unanswered, unplugged
 from pigtail.job.chain import trait
 from pigtail.job.derive import advised_load, crossover_hz
 from pigtail.job.document import (
@@ -35,7 +37,6 @@ from pigtail.job.document import (
     alive,
 )
 from pigtail.job.hazards import hazard_checks
-from pigtail.job.log import log_of
 from pigtail.job.readings import stands_at
 from pigtail.job.tone import Tone
 from pigtail.job.wiring import probe_against, return_address, star_address, twin
@@ -44,7 +45,7 @@ from pigtail.units.series import nearest
 
 #: How far from where two ways meet each is played: this factor.
 AWAY = 4.0
-#: What a generator puts into an input [V rms]: into that of a record player's amplifier millivolts.
+#: What a generator puts into an input, and into one that is equalised for records [V rms].
 INTO_V, INTO_RECORDS_V = 0.1, 0.005
 #: Through what a tone is put in where anyone listens [Ω].
 LISTEN_OHM = 4700.0
@@ -52,11 +53,6 @@ LISTEN_OHM = 4700.0
 MOST_PART = 0.8
 #: What a rail is loaded with, over what the modules draw at most: what a converter between may take more, and a third to spare [1].
 ROOM = 2.4
-
-
-def unplugged(job: Job) -> str:
-    """The state in which the host is off and resistances are read: the first that is off, else the first of all."""
-    return job.off_state() or (job.host.states[0].id if job.host.states else "")
 
 
 def live_states(job: Job) -> tuple[str, ...]:
@@ -126,12 +122,11 @@ def _of_output(job: Job, address: str, terminal: AudioOut) -> Iterator[Ask]:
     if not alive(terminal, working):
         return
     if terminal.way is not Way.FULL:
-        across = Way.LOW if terminal.way is Way.HIGH else Way.HIGH
-        other = Tone(hertz=_crossed(terminal, across), full=tone.full)
+        other = Tone(hertz=_crossed(terminal, terminal.way.other), full=tone.full)
         why = "that it carries its own way and not the other"
         yield Ask(address, against, working, Function.AC_VOLTS, why, other.text())
     if _may_follow_volume(job, terminal):
-        down = Tone(hertz=tone.hertz, full=tone.full, side=tone.side, down=True)
+        down = replace(tone, down=True)
         why = "whether it follows the volume"
         yield Ask(address, against, working, Function.AC_VOLTS, why, down.text())
     if not _powerful(job, terminal) and not _measured(terminal, "impedance"):
@@ -144,7 +139,7 @@ def _of_input(job: Job, address: str, terminal: AudioIn) -> Iterator[Ask]:
     """An input: silent by itself, its impedance from a generator straight and through a resistor, its side by ear."""
     against, working = probe_against(job, address), job.working_state()
     yield Ask(address, against, working, Function.AC_VOLTS, "that nothing plays on it by itself")
-    tone = Tone(volts=INTO_RECORDS_V if terminal.has(Trait.EQUALISED) else INTO_V).text()
+    tone = put_in(terminal).text()
     if not _measured(terminal, "impedance"):
         if terminal.channel is not Channel.RIGHT or not twin(
             job, address
@@ -188,12 +183,16 @@ def played(job: Job, terminal: AudioOut) -> tuple[str, Tone]:
     """Why something is played for an output, and what: at full scale from a test file, of a stereo pair its own side alone, of one way of
     a crossover what it carries; behind the power amplifier not so loud."""
     full = not _powerful(job, terminal)
-    tone = Tone(hertz=_crossed(terminal, terminal.way), full=full)
-    if terminal.channel is not Channel.MONO:
-        return "that something arrives, and from its own side", Tone(
-            hertz=tone.hertz, full=full, side=terminal.channel.value
-        )
-    return "that something arrives while it plays", tone
+    hertz = _crossed(terminal, terminal.way)
+    if terminal.channel is Channel.MONO:
+        return "that something arrives while it plays", Tone(hertz=hertz, full=full)
+    side = terminal.channel.value
+    return "that something arrives, and from its own side", Tone(hertz=hertz, full=full, side=side)
+
+
+def put_in(terminal: AudioIn) -> Tone:
+    """What a generator puts into an input: into that of a record player's amplifier millivolts."""
+    return Tone(volts=INTO_RECORDS_V if terminal.has(Trait.EQUALISED) else INTO_V)
 
 
 def _crossed(terminal: AudioOut, way: Way) -> float:
@@ -255,8 +254,7 @@ def drawn_a(job: Job) -> float:
 
 def open_checks(job: Job, address: str) -> tuple[Ask, ...]:
     """The checks of a point that no standing reading answers yet."""
-    log = log_of(job)
-    return tuple(c for c in checks(job, address) if not any(c.answered_by(r) for r in log.touching(c.point)))
+    return unanswered(job, checks(job, address))
 
 
 def done_part(job: Job, address: str) -> float | None:
