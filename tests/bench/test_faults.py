@@ -31,7 +31,7 @@ from pigtail.edits.links import add_link
 from pigtail.edits.usual import join
 from pigtail.edits.values import add_module
 from pigtail.job.ask import Ask
-from pigtail.job.document import Function, Job, Link, Purpose, Rail
+from pigtail.job.document import HOST, Function, Job, Link, Purpose, Rail
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.studies.survey.found import SurveyFound
@@ -169,5 +169,7 @@ def test_a_blown_fuse_is_told_and_the_next_reading_is_right(brindle: StandIn, se
     with pytest.raises(MeterError, match="dead short"):
         meter.read(replace(plain, function=Function.CURRENT))
     assert meter.read(replace(plain, function=Function.CURRENT, against="")) >= 0.0
+    with pytest.raises(MeterError, match="does not look"):
+        meter.read(Ask(HOST, "", "off", Function.LOOK))
     assert meter.read(plain) == pytest.approx(rail.voltage.nominal, rel=0.1)
     meter.close()

@@ -125,6 +125,8 @@ class ScpiMeter:
         """One reading [unit of its function]; inf beyond the meter's range. Raises MeterError."""
         if request.in_series and request.against:
             raise MeterError("an ammeter between two points is a dead short; read current in series with one")
+        if request.function is Function.LOOK:
+            raise MeterError("a meter does not look; see what feeds the host, and type it")
         with self._trouble():
             if self.stand_in:
                 self._prepare(request)
