@@ -13,6 +13,7 @@ from pigtail.catalogue.topologies import data
 class _Capacitor(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     volts: tuple[float, ...]
     margin: float
+    reservoir: float = 1.2
 
 
 class _Resistor(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

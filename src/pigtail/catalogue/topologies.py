@@ -53,6 +53,7 @@ class Does(enum.Enum):
     SWITCHES = "switches"
     SEPARATES = "separates"
     FILTERS = "filters"
+    RECTIFIES = "rectifies"
 
 
 class Task(enum.Enum):
@@ -67,6 +68,8 @@ class Task(enum.Enum):
     GAIN = "gain"
     KNOB = "knob"
     SUPPLY = "supply"
+    RESERVOIR = "reservoir"
+    PUMP = "pump"
 
 
 class PartRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -199,6 +202,11 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         return "sup" in self.sides
 
     @property
+    def legged(self) -> bool:
+        """Whether one of its inputs is joined through to its common, as an end of a winding that stands on a ground wants."""
+        return "leg" in self.inputs
+
+    @property
     def amplifies(self) -> bool:
         """Whether it is an amplifier stage."""
         return Does.AMPLIFIES in self.does
@@ -248,8 +256,24 @@ def topologies() -> dict[str, Topology]:
 
 
 def read_topologies(text: str) -> dict[str, Topology]:
-    """Topologies of a catalogue's text by their key; raises msgspec.ValidationError for an entry that is not understood."""
-    return {key: _topology(key, raw) for key, raw in tomllib.loads(text).items()}
+    """Topologies of a catalogue's text by their key; raises msgspec.ValidationError for an entry that is not understood.
+
+    One that is `like` another has all of it but what it says otherwise; `usual` are its parts' values that differ.
+    """
+    entries = tomllib.loads(text)
+    return {key: _topology(key, _like(key, raw, entries)) for key, raw in entries.items()}
+
+
+def _like(key: str, raw: dict[str, Any], entries: dict[str, dict[str, Any]]) -> dict[str, Any]:
+    """An entry with what it shares with another one filled in."""
+    if "like" not in raw:
+        return raw
+    base = _like(raw["like"], entries[raw["like"]], entries)
+    other = {k: v for k, v in raw.items() if k not in ("like", "usual")}
+    usual: dict[str, str] = raw.get("usual", {})
+    parts = [{**p, "default": usual.get(p["name"], p["default"])} for p in base.get("parts", ())]
+    text = base["netlist"].replace(f".subckt {raw['like']} ", f".subckt {key} ")
+    return {**base, "netlist": text, "parts": parts, **other}
 
 
 def topology(key: str) -> Topology:

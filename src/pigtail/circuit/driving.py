@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from itertools import repeat
 from typing import Any
 
@@ -89,12 +89,14 @@ def charges_at(system: System, stores: tuple[int, ...], rest: Rest, arrays: bool
     return tuple(v if arrays else first(v) for v in q.values())
 
 
-def initial_charges(system: System, stores: tuple[int, ...], arrays: bool) -> tuple[Any, ...]:
-    """Charge or flux of each storing row by the `ic` of capacitors [V] and inductors [A]; nought where none is given."""
+def initial_charges(
+    system: System, stores: tuple[int, ...], arrays: bool, initial: Mapping[str, float]
+) -> tuple[Any, ...]:
+    """Charge or flux of each storing row by `initial`, else the `ic`, of capacitors [V] and inductors [A]; nought where none is given."""
     q: dict[int, Any] = dict.fromkeys(stores, 0.0)
     given = {
         e.name: system.value_of(e, ic) for e in system.circuit.elements if (ic := e.option("ic")) is not None
-    }
+    } | dict(initial)
     for element in system.circuit.elements:
         if element.kind == "c" and element.name in given:
             charge = system.values[element.name] * given[element.name]

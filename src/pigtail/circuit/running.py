@@ -68,18 +68,28 @@ def transient(
     method: str = "",
     samples: Mapping[str, ArrayLike] | None = None,
     outputs: Sequence[str] | None = None,
+    initial: Mapping[str, float] | None = None,
 ) -> Solution:
     """The circuit from time 0 to stop [s]: a Solution with axes [S, T] and `times`.
 
     Args: step the first step and, if fixed, every step; without fixed the error decides, up to max_step (a fiftieth
     of stop, if 0); start the time from which results are kept; from_initial starts from the `ic` of C and L instead
-    of the operating point; method gear or trap; outputs the nodes that are kept, all of them if None.
+    of the operating point, or from `initial`, volts of capacitors [V] and currents of inductors [A] by their names, which go before it;
+    method gear or trap; outputs the nodes that are kept, all of them if None.
     Raises: CircuitError and its kinds.
     """
     if not (0 < step <= stop < math.inf and 0 <= start < stop and max_step >= 0):
         raise CircuitError("a transient needs 0 < step ≤ stop and a start before it")
-    system = System(circuit, samples, from_charge=from_initial)
-    run = _Run(system, stop, step, max_step, fixed=fixed, method=method or circuit.options.method)
+    system = System(circuit, samples, from_charge=from_initial or initial is not None)
+    run = _Run(
+        system,
+        stop,
+        step,
+        max_step,
+        fixed=fixed,
+        method=method or circuit.options.method,
+        initial=initial or {},
+    )
     run.keep(start, outputs)
     with np.errstate(all="ignore"):
         if fixed:
@@ -106,8 +116,17 @@ class _Run:
     """One run in time."""
 
     def __init__(
-        self, system: System, stop: float, step: float, max_step: float, *, fixed: bool, method: str
+        self,
+        system: System,
+        stop: float,
+        step: float,
+        max_step: float,
+        *,
+        fixed: bool,
+        method: str,
+        initial: Mapping[str, float],
     ) -> None:
+        self.initial = initial
         self.system, self.stop, self.fixed = system, stop, fixed
         self.title = system.circuit.title
         self.step = step
@@ -264,7 +283,7 @@ class _Run:
             q = charges_at(system, stores, rest, self.arrays)
             return _Point(0.0, rest.x, rest.u, q, nought, rest.w)
         memories = first_memories(system, self.program)
-        q = initial_charges(system, stores, self.arrays)
+        q = initial_charges(system, stores, self.arrays, self.initial)
         given = _Point(0.0, (), self.starting, q, nought, memories)
         for part in (1e-9, 1e-6, 1e-3):
             self.past = [given]

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from pigtail.catalogue.topologies import plain, topology
-from pigtail.job.document import Conductor, Job, Join, Link, Purpose, Rail, alive
-from pigtail.job.wiring import return_address
+from pigtail.catalogue.topologies import Topology, plain, topology
+from pigtail.job.document import HOST, Conductor, Job, Join, Link, Purpose, Rail, alive
+from pigtail.job.energy import Earthed, Winding
+from pigtail.job.wiring import return_address, star_address
 from pigtail.units import Basis, Known
 
 ROUTE_M = 0.4  # a guess, shown as one: measure the route
@@ -52,6 +53,34 @@ def supply_link(job: Job, link_id: str, rail: str, pin: str, key: str) -> Link:
         joins.append(join("back", return_address(job, rail), ROUTE_M))
     return Link(
         id=link_id, name="Supply", purpose=Purpose.SUPPLY, sections=(shape.section(),), joins=tuple(joins)
+    )
+
+
+def winding_ends(winding: Winding, shape: Topology) -> tuple[str, ...]:
+    """The ends of a winding in the order of a rectifier's inputs: of one with a common leg the end that the host earths is the leg."""
+    first, second = winding.first, winding.second
+    if len(shape.inputs) == 3:
+        return (first, second, winding.tap or second)
+    if shape.legged and winding.earthed is Earthed.FIRST:
+        return (second, first)
+    return (first, second)
+
+
+def winding_link(job: Job, link_id: str, winding: Winding, pin: str, *keys: str) -> Link:
+    """A supply link from a winding to a pin by a rectifier and what follows it, all at the module."""
+    shapes = [topology(k) for k in keys]
+    ends = winding_ends(winding, shapes[0])
+    joins = [join(p, f"{HOST}.{e}", ROUTE_M, 24) for p, e in zip(shapes[0].inputs, ends, strict=True)]
+    joins.append(join("out", pin, NEAR_M))
+    joins.append(join("com", return_address(job, pin), NEAR_M))
+    if any(s.back for s in shapes):
+        joins.append(join("back", star_address(job), ROUTE_M))
+    return Link(
+        id=link_id,
+        name="Supply",
+        purpose=Purpose.SUPPLY,
+        sections=tuple(s.section() for s in shapes),
+        joins=tuple(joins),
     )
 
 

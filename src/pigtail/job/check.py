@@ -20,18 +20,32 @@ from pigtail.job.document import (
     Job,
     Link,
     Module,
+    Rail,
     Reading,
     Return,
     SupplyClass,
+    WindingEnd,
 )
+from pigtail.job.energy import Earthed
 from pigtail.job.errors import JobError, LiveChassisError
 from pigtail.job.primary import primary, primary_words
-from pigtail.job.quantities import HOST_QUANTITIES, PATH_RESISTANCE, THROUGH_GAIN, Quantity, quantities
+from pigtail.job.quantities import (
+    BATTERY_QUANTITIES,
+    HOST_QUANTITIES,
+    MAINS_QUANTITIES,
+    PATH_RESISTANCE,
+    REGULATOR_QUANTITIES,
+    THROUGH_GAIN,
+    WINDING_QUANTITIES,
+    Quantity,
+    quantities,
+)
 from pigtail.units.known import Known
 
 ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
 MAX_ITEMS = 20_000
 LARGEST = 1e12
+MOST_CELLS, DAY_H = 100, 24.0
 
 
 def check_job(job: Job) -> None:
@@ -56,6 +70,11 @@ def check_job(job: Job) -> None:
     _pictures(job)
     for item in HOST_QUANTITIES:
         _check_quantity(job.host, item, "host")
+    _windings(job.host)
+    _batteries(job)
+    _rails(job.host)
+    for item in MAINS_QUANTITIES:
+        _check_quantity(job.mains, item, "mains")
     if job.ambient is not None:
         check_known(job.ambient, "°C", "ambient", lowest=-273.15)
 
@@ -202,6 +221,88 @@ def _no_primary(job: Job) -> None:
                 where=f"host.stages[{at}]",
                 value=stage.id,
             )
+
+
+def _windings(host: Host) -> None:
+    """A winding lies between ends of the host, each of one winding alone; what is earthed is there."""
+    _unique("host.windings", (w.id for w in host.windings))
+    kinds = {t.id: t for t in host.terminals}
+    states, seen = {s.id for s in host.states}, set[str]()
+    for at, winding in enumerate(host.windings):
+        place = f"host.windings[{at}]"
+        for end in winding.ends:
+            if not isinstance(kinds.get(end), WindingEnd):
+                raise JobError(
+                    f"“{end}” is no winding end of the host; give that point the role first", where=place
+                )
+            if end in seen:
+                raise JobError(f"“{end}” is an end of two windings, or twice of one", where=place, value=end)
+            seen.add(end)
+        if winding.earthed is Earthed.TAP and not winding.tap:
+            raise JobError(
+                "its tap is earthed, but it has none; name the tap's point", where=f"{place}.earthed"
+            )
+        for state in winding.states:
+            if state not in states:
+                raise JobError(
+                    f"“{state}” is not a state of the host; choose one of {_list(states)}",
+                    where=f"{place}.states",
+                )
+        for item in WINDING_QUANTITIES:
+            _check_quantity(winding, item, place)
+
+
+def _batteries(job: Job) -> None:
+    """A battery stands behind a rail of the host, with at least a cell; the hours of a day are not more than it has."""
+    host = job.host
+    _unique("host.batteries", (b.id for b in host.batteries))
+    kinds = {t.id: t for t in host.terminals}
+    for at, battery in enumerate(host.batteries):
+        place = f"host.batteries[{at}]"
+        if not isinstance(kinds.get(battery.rail), Rail):
+            raise JobError(
+                f"“{battery.rail}” is no rail of the host; name the rail that the battery feeds",
+                where=f"{place}.rail",
+            )
+        if not (1 <= battery.series <= MOST_CELLS and 1 <= battery.parallel <= MOST_CELLS):
+            raise JobError(
+                f"a battery has 1 to {MOST_CELLS} cells in series and as many in parallel", where=place
+            )
+        for item in BATTERY_QUANTITIES:
+            _check_quantity(battery, item, place)
+    states = {s.id for s in host.states}
+    for at, entry in enumerate(job.day):
+        if entry.state not in states:
+            raise JobError(
+                f"“{entry.state}” is not a state of the host; choose one of {_list(states)}",
+                where=f"day[{at}]",
+            )
+        if not 0 <= entry.hours <= DAY_H:
+            raise JobError(
+                "a state lasts 0 to 24 hours of a day", where=f"day[{at}].hours", value=entry.hours
+            )
+    if sum(e.hours for e in job.day) > DAY_H * (1 + 1e-9) or len({e.state for e in job.day}) != len(job.day):
+        raise JobError("the hours of a day make more than 24, or name a state twice", where="day")
+
+
+def _rails(host: Host) -> None:
+    """What is told of a rail in a state names a state of the host; what it draws there is no less than nought."""
+    states = {s.id for s in host.states}
+    for at, terminal in enumerate(host.terminals):
+        if not isinstance(terminal, Rail):
+            continue
+        place = f"host.terminals[{at}]"
+        for item in REGULATOR_QUANTITIES if terminal.regulator else ():
+            _check_quantity(terminal.regulator, item, f"{place}.regulator")
+        for entry in terminal.per_state:
+            if entry.state not in states:
+                raise JobError(
+                    f"“{entry.state}” is not a state of the host; choose one of {_list(states)}",
+                    where=f"{place}.per_state",
+                )
+            for field, unit, lowest in (("voltage", "V", -LARGEST), ("used", "A", 0.0)):
+                if (known := getattr(entry, field)) is not None:
+                    check_known(known, unit, f"{place}.per_state.{field}", lowest=lowest)
 
 
 def _stages(job: Job) -> None:

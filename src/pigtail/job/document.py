@@ -12,11 +12,13 @@ from functools import cached_property
 
 import msgspec
 
+from pigtail.job.energy import Battery, Draw, Hours, Kept, Mains, RailState, Regulator, Winding
 from pigtail.job.places import NOWHERE, Place
+from pigtail.job.record import Record
 from pigtail.units.known import Known
 
 FORMAT = "pigtail job"
-VERSION = 5
+VERSION = 6
 HOST = "host"
 #: Points outside of every host that a probe may be on: the earth of the mains outlet, and both blades of the plug, joined.
 EARTH, BLADES = "mains.earth", "mains.blades"
@@ -179,11 +181,7 @@ class Wire(enum.Enum):
     LOGIC = "logic"
 
 
-class _Record(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """Base of all records: immutable, keyword arguments, defaults left out of the file."""
-
-
-class Terminal(_Record, frozen=True, kw_only=True, tag_field="role"):
+class Terminal(Record, frozen=True, kw_only=True, tag_field="role"):
     """What all terminals share. `states` lists the host states it is alive in; empty means all.
 
     place and alternatives are places on one net; rings_to is the point that it must ring out to; papers is what the
@@ -241,21 +239,33 @@ class AudioIn(Terminal, frozen=True, kw_only=True, tag="audio in"):
 
 
 class Rail(Terminal, frozen=True, kw_only=True, tag="rail"):
-    """A supply inside the host: voltage [V] behind a resistance [Ω], its limit and what it feeds [A]."""
+    """A supply inside the host: voltage [V] behind a resistance [Ω], its limit and what it feeds [A]; what keeps its volts, the host's
+    own regulator, and where it differs from state to state."""
 
     voltage: Known | None = None
     resistance: Known | None = None
     limit: Known | None = None
     used: Known | None = None
+    kept: Kept = Kept.UNKNOWN
+    regulator: Regulator | None = None
+    per_state: tuple[RailState, ...] = ()
+
+    def in_state(self, state: str) -> RailState:
+        """What is told of a state; of one that nothing is told of the same as in all."""
+        return next((s for s in self.per_state if s.state == state), RailState(state=state))
 
 
 class SupplyIn(Terminal, frozen=True, kw_only=True, tag="supply in"):
-    """A module's supply pin: allowed voltages [V], average and burst current [A]."""
+    """A module's supply pin: allowed voltages [V], average and burst current [A], the capacitance behind it on the board [F], what it
+    draws in each thing that it does, and the marking of a regulator that stands behind the pin, empty for none."""
 
     minimum: Known | None = None
     maximum: Known | None = None
     average: Known | None = None
     burst: Known | None = None
+    capacitance: Known | None = None
+    draws: tuple[Draw, ...] = ()
+    behind: str = ""
 
 
 class Return(Terminal, frozen=True, kw_only=True, tag="return"):
@@ -286,6 +296,10 @@ class Video(Terminal, frozen=True, kw_only=True, tag="video"):
     impedance: Known | None = None
 
 
+class WindingEnd(Terminal, frozen=True, kw_only=True, tag="winding end"):
+    """An end, or the tap, of an AC winding or AC adapter; what it gives is told of the winding (`Host.windings`)."""
+
+
 class Pin(Terminal, frozen=True, kw_only=True, tag="pin"):
     """A pin of which nobody knows yet what it does."""
 
@@ -304,10 +318,10 @@ OUTSIDE: dict[str, Pin] = {
     BLADES: Pin(id="blades", name="both blades of its mains plug"),
 }
 
-AnyTerminal = AudioOut | AudioIn | Rail | SupplyIn | Return | Control | Digital | Video | Pin
+AnyTerminal = AudioOut | AudioIn | Rail | SupplyIn | Return | Control | Digital | Video | WindingEnd | Pin
 
 
-class Path(_Record, frozen=True, kw_only=True):
+class Path(Record, frozen=True, kw_only=True):
     """The resistance [Ω] that a device itself puts between two of its returns."""
 
     id: str
@@ -325,7 +339,7 @@ class Mode(enum.Enum):
     WORKING = "working"
 
 
-class State(_Record, frozen=True, kw_only=True):
+class State(Record, frozen=True, kw_only=True):
     """A host state, and what kind of state it is; the retrofit is meant to play in the working one."""
 
     id: str
@@ -333,7 +347,7 @@ class State(_Record, frozen=True, kw_only=True):
     kind: Mode = Mode.ON
 
 
-class Stage(_Record, frozen=True, kw_only=True):
+class Stage(Record, frozen=True, kw_only=True):
     """One stage of the host's signal chain, in order; `points` are the ids of the points on it, `acts` what it does.
 
     An input on a stage lies before what the stage does, an output after it.
@@ -346,7 +360,7 @@ class Stage(_Record, frozen=True, kw_only=True):
     acts: tuple[Act, ...] = ()
 
 
-class Host(_Record, frozen=True, kw_only=True):
+class Host(Record, frozen=True, kw_only=True):
     """The gear being modified.
 
     reservoir [F] is its largest capacitor, charged to reservoir_volts [V] and discharged by a bleeder [Ω] if it has one.
@@ -359,12 +373,14 @@ class Host(_Record, frozen=True, kw_only=True):
     stages: tuple[Stage, ...] = ()
     terminals: tuple[AnyTerminal, ...] = ()
     paths: tuple[Path, ...] = ()
+    windings: tuple[Winding, ...] = ()
+    batteries: tuple[Battery, ...] = ()
     reservoir: Known | None = None
     reservoir_volts: Known | None = None
     bleeder: Known | None = None
 
 
-class Through(_Record, frozen=True, kw_only=True):
+class Through(Record, frozen=True, kw_only=True):
     """A module's own way from one of its inputs to one of its outputs: by how much it amplifies [dB] while powered, and
     whether it lets the signal pass unpowered (a relay, or nothing between); None when nobody knows. relay: one is fitted for that beside
     the module."""
@@ -377,7 +393,7 @@ class Through(_Record, frozen=True, kw_only=True):
     relay: bool = False
 
 
-class Module(_Record, frozen=True, kw_only=True):
+class Module(Record, frozen=True, kw_only=True):
     """The thing added."""
 
     id: str
@@ -388,7 +404,7 @@ class Module(_Record, frozen=True, kw_only=True):
     throughs: tuple[Through, ...] = ()
 
 
-class Part(_Record, frozen=True, kw_only=True):
+class Part(Record, frozen=True, kw_only=True):
     """A value of a section's network, by the name it has in the topology (`r1`, `c1`, `efficiency`).
 
     A locked one stays put in every search and remedy. What it is rated for: a capacitor [V], a resistor [W]; and of a capacitor
@@ -402,14 +418,14 @@ class Part(_Record, frozen=True, kw_only=True):
     plus: Plus = Plus.UNSAID
 
 
-class Section(_Record, frozen=True, kw_only=True):
+class Section(Record, frozen=True, kw_only=True):
     """One network of a link: a topology of the catalogue with its part values."""
 
     topology: str
     parts: tuple[Part, ...] = ()
 
 
-class Conductor(_Record, frozen=True, kw_only=True):
+class Conductor(Record, frozen=True, kw_only=True):
     """The wire on a port: gauge [AWG], length [m], whether screened, colour and route."""
 
     gauge: int = 26
@@ -419,7 +435,7 @@ class Conductor(_Record, frozen=True, kw_only=True):
     route: str = ""
 
 
-class Join(_Record, frozen=True, kw_only=True):
+class Join(Record, frozen=True, kw_only=True):
     """Which terminal sits on which port of a link, and the wire that takes it there."""
 
     port: str
@@ -427,7 +443,7 @@ class Join(_Record, frozen=True, kw_only=True):
     conductor: Conductor = msgspec.field(default_factory=Conductor)
 
 
-class Link(_Record, frozen=True, kw_only=True):
+class Link(Record, frozen=True, kw_only=True):
     """Terminals joined through one or more networks in cascade, for a purpose."""
 
     id: str
@@ -446,7 +462,7 @@ class Link(_Record, frozen=True, kw_only=True):
         return tuple(j.terminal for j in self.joins if j.port not in ("out", *SIDE_PORTS))
 
 
-class Reading(_Record, frozen=True, kw_only=True):
+class Reading(Record, frozen=True, kw_only=True):
     """A measurement as the meter showed it. Never overwritten: a wrong one is struck, kept, and corrected by another.
 
     load [Ω] was across the two points, series [Ω] between the generator and the point, current [A] driven through them;
@@ -470,7 +486,7 @@ class Reading(_Record, frozen=True, kw_only=True):
     struck: bool = False
 
 
-class Pinned(_Record, frozen=True, kw_only=True):
+class Pinned(Record, frozen=True, kw_only=True):
     """A point pinned on a picture, at x and y as parts of its width and height."""
 
     point: str
@@ -478,7 +494,7 @@ class Pinned(_Record, frozen=True, kw_only=True):
     y: float
 
 
-class Picture(_Record, frozen=True, kw_only=True):
+class Picture(Record, frozen=True, kw_only=True):
     """A photo of a board or a page of the papers: a file beside the job, told by its SHA-256.
 
     page counts from 1 in a PDF and is 0 in a photo; mm_per_width is how many millimetres its width shows, 0 when unknown.
@@ -493,14 +509,14 @@ class Picture(_Record, frozen=True, kw_only=True):
     pins: tuple[Pinned, ...] = ()
 
 
-class Brief(_Record, frozen=True, kw_only=True):
+class Brief(Record, frozen=True, kw_only=True):
     """What is wanted, in the person's own words."""
 
     wanted: str = ""
     notes: str = ""
 
 
-class Job(_Record, frozen=True, kw_only=True, dict=True):
+class Job(Record, frozen=True, kw_only=True, dict=True):
     """One retrofit: host, modules, links and readings."""
 
     format: str = FORMAT
@@ -514,6 +530,8 @@ class Job(_Record, frozen=True, kw_only=True, dict=True):
     pictures: tuple[Picture, ...] = ()
     meter: str = "handheld"
     ambient: Known | None = None
+    mains: Mains = Mains()
+    day: tuple[Hours, ...] = ()
 
     def __reduce__(self) -> tuple[Callable[[bytes], Job], tuple[bytes]]:
         """Jobs go to the studies' process and back at each edit: packed they are an order quicker than field by field."""
@@ -588,7 +606,7 @@ def alive(terminal: AnyTerminal, state: str) -> bool:
 
 
 _DIRECTIONS: dict[type, Direction] = {
-    AudioOut: Direction.GIVES, Rail: Direction.GIVES, Control: Direction.GIVES, Digital: Direction.GIVES,
+    AudioOut: Direction.GIVES, Rail: Direction.GIVES, WindingEnd: Direction.GIVES, Control: Direction.GIVES, Digital: Direction.GIVES,
     Video: Direction.GIVES, AudioIn: Direction.TAKES, SupplyIn: Direction.TAKES,
 }  # fmt: skip
 

@@ -38,8 +38,8 @@ class Quantity(msgspec.Struct, frozen=True):
     feeds: Function | None = None
     usual: str = ""
 
-    def of(self, terminal: AnyTerminal) -> Known | None:
-        """Its value at a terminal [its unit], the usual one where nobody has told it; None where it is not known."""
+    def of(self, terminal: object) -> Known | None:
+        """Its value at a terminal or what else has it [its unit], the usual one where nobody has told it; None where it is not known."""
         told: Known | None = getattr(terminal, self.field)
         return parse_known(self.usual, self.unit, Basis.TYPICAL) if told is None and self.usual else told
 
@@ -71,6 +71,9 @@ QUANTITIES: dict[type, tuple[Quantity, ...]] = {
         Quantity("maximum", "highest supply", "V", 0.0, (1.0, 30.0)),
         Quantity("average", "average current", "A", 0.0, (1e-3, 2.0), Function.CURRENT),
         Quantity("burst", "burst current", "A", 0.0, (1e-3, 3.0)),
+        Quantity(
+            "capacitance", "capacitance on its board", "F", 0.0, (1e-6, 1e-3), usual="4.7 .. 22 .. 220 µF"
+        ),
     ),
     Control: (
         Quantity("level", "level while active", "V", -math.inf, (1.0, 15.0), Function.DC_VOLTS),
@@ -90,6 +93,37 @@ HOST_QUANTITIES = (
     Quantity("reservoir", "largest reservoir capacitor", "F", 1e-9, (1e-6, 0.1)),
     Quantity("reservoir_volts", "voltage on it", "V", 0.0, (5.0, 500.0)),
     Quantity("bleeder", "resistor across it", "Ω", 1.0, (1e3, 1e6)),
+)
+#: Of an AC winding.
+WINDING_QUANTITIES = (
+    Quantity("open", "volts with nothing drawn", "V", 0.1, (4.0, 40.0), Function.AC_VOLTS),
+    Quantity("loaded", "volts under a load", "V", 0.1, (3.0, 40.0)),
+    Quantity("load", "current of that load", "A", 1e-4, (1e-2, 5.0)),
+    Quantity("resistance", "source resistance", "Ω", 1e-4, (0.05, 50.0)),
+    Quantity("rated", "current it may give", "A", 1e-4, (0.05, 5.0)),
+)
+#: Of a battery.
+BATTERY_QUANTITIES = (
+    Quantity("capacity", "capacity", "Ah", 1e-4, (0.05, 20.0)),
+    Quantity("before", "capacity of the battery before", "Ah", 1e-4, (0.05, 20.0)),
+    Quantity(
+        "health", "what is left of the capacity with age", "", 0.01, (0.6, 1.0), usual="0.7 .. 0.85 .. 1"
+    ),
+    Quantity("resistance", "inner resistance", "Ω", 1e-4, (0.02, 5.0)),
+    Quantity("empty", "volts of an empty cell", "V", 0.1, (0.8, 3.3)),
+    Quantity("charge", "charging current", "A", 1e-4, (0.01, 5.0)),
+    Quantity("charge_from", "volts that the charger is fed with", "V", 0.1, (4.5, 12.0)),
+)
+#: Of the host's own regulator of a rail.
+REGULATOR_QUANTITIES = (
+    Quantity("fed", "volts that its regulator is fed with", "V", 0.1, (5.0, 60.0)),
+    Quantity("theta", "heat resistance of its regulator to air", "°C/W", 0.1, (2.0, 100.0)),
+    Quantity("hottest", "hottest junction of its regulator", "°C", 20.0, (100.0, 150.0), usual="125 °C"),
+)
+#: Of the mains. Level: EN 50160.
+MAINS_QUANTITIES = (
+    Quantity("level", "mains against nominal", "", 0.1, (0.9, 1.1), usual="0.9 .. 1 .. 1.1"),
+    Quantity("hertz", "mains frequency", "Hz", 1.0, (50.0, 60.0), usual="50 Hz"),
 )
 AMBIENT = Quantity("ambient", "temperature inside the case", "°C", -50.0, (0.0, 80.0))
 PATH_RESISTANCE = Quantity(

@@ -24,13 +24,17 @@ from pigtail.job.document import (
     Reading,
     Return,
     SupplyClass,
+    SupplyIn,
     Trait,
     alive,
 )
+from pigtail.job.energy import Kept
 from pigtail.job.log import log_of
+from pigtail.job.markings import behind
 from pigtail.job.meters import meter
 from pigtail.job.quantities import quantities
 from pigtail.job.tone import tone_of
+from pigtail.job.windings import as_read
 from pigtail.units.known import Basis, Known
 
 VOLTS = (Function.DC_VOLTS, Function.AC_VOLTS)
@@ -186,7 +190,8 @@ def _as_mains_moves(job: Job, rail: Rail, value: Known) -> Known:
     """What was read of a rail, with what the mains does to it at other hours: the meter's error alone is that of the moment. A rail
     that its papers tell closely is held by a regulator."""
     papers = rail.voltage
-    held = papers is not None and papers.spread <= 2 * HELD * abs(papers.nominal)
+    held = rail.kept in HOLDING or (papers is not None and papers.spread <= 2 * HELD * abs(papers.nominal))
+    held = held and rail.kept is not Kept.NOTHING
     if job.host.supply is SupplyClass.BATTERY and value.nominal > 0:
         least = papers.low if papers is not None and not held else EMPTY * value.nominal
         return msgspec.structs.replace(
@@ -201,6 +206,8 @@ def _as_mains_moves(job: Job, rail: Rail, value: Known) -> Known:
     return msgspec.structs.replace(value, low=min(ends), high=max(ends), source=f"{value.source}, {moved}")
 
 
+#: What keeps the volts of a rail against the mains.
+HOLDING = (Kept.LINEAR, Kept.SWITCHING)
 #: A supply or line is there in a state when it reads at least this part of its level: less may be left on what is off.
 THERE_PART = 0.1
 #: The states of what was found alive in none.
@@ -238,8 +245,30 @@ def _path(job: Job, device: str, path: Path, told: dict[tuple[str, str], Known])
     return msgspec.structs.replace(path, resistance=combined(path.resistance, value)) if value else path
 
 
+def _by_papers(job: Job) -> Job:
+    """The job with what follows from its papers alone: a rail that nothing holds moves with the mains, a supply pin with a regulator behind
+    it wants what that wants; the same object where nothing does."""
+
+    def rail(terminal: AnyTerminal) -> AnyTerminal:
+        if isinstance(terminal, Rail) and terminal.kept is Kept.NOTHING and terminal.voltage is not None:
+            return msgspec.structs.replace(terminal, voltage=_as_mains_moves(job, terminal, terminal.voltage))
+        return terminal
+
+    def pin(terminal: AnyTerminal) -> AnyTerminal:
+        return behind(terminal) if isinstance(terminal, SupplyIn) and terminal.behind else terminal
+
+    terminals = tuple(map(rail, job.host.terminals))
+    modules = tuple(msgspec.structs.replace(m, terminals=tuple(map(pin, m.terminals))) for m in job.modules)
+    if terminals == job.host.terminals and modules == job.modules:
+        return job
+    return msgspec.structs.replace(
+        job, host=msgspec.structs.replace(job.host, terminals=terminals), modules=modules
+    )
+
+
 def effective(job: Job) -> Job:
     """The job with each value replaced by the reading that outranks it; the same object if none does."""
+    job = _by_papers(job)
     if not job.readings:
         return job
     told = {(d.subject, d.field): d.value for d in derived(job) if d.value is not None}
@@ -250,7 +279,8 @@ def effective(job: Job) -> Job:
             "paths": tuple(_path(job, device_id, p, told) for p in device.paths),
         }
 
-    host = msgspec.structs.replace(job.host, **measured(HOST, job.host))
+    windings = tuple(as_read(job, w) for w in job.host.windings)
+    host = msgspec.structs.replace(job.host, **measured(HOST, job.host), windings=windings)
     modules = tuple(msgspec.structs.replace(m, **measured(m.id, m)) for m in job.modules)
     return msgspec.structs.replace(job, host=host, modules=modules)
 

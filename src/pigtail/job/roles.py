@@ -12,6 +12,7 @@ from pigtail.job.document import (
     Rail,
     Return,
     Video,
+    WindingEnd,
 )
 
 ROLES: dict[str, type[AnyTerminal]] = {
@@ -23,6 +24,7 @@ ROLES: dict[str, type[AnyTerminal]] = {
     "control": Control,
     "digital": Digital,
     "video": Video,
+    "winding end": WindingEnd,
 }
 
 

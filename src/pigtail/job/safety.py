@@ -24,7 +24,10 @@ from pigtail.job.document import (
 )
 from pigtail.job.log import log_of
 from pigtail.job.primary import plainly
+from pigtail.job.windings import winding_at
 
+#: How high the mains may stand against nominal (EN 50160).
+MOST_MAINS = 1.1
 #: Above this a voltage is hazardous: direct [V], and alternating [V rms].
 HAZARD_DC_V, HAZARD_AC_V = 60.0, 30.0
 #: Less than this from a return to the blades of the mains plug is no isolation [Ω]: a transformer has megohms. Common practice.
@@ -115,6 +118,10 @@ def most_volts(job: Job, address: str) -> tuple[float, Function]:
     values = [getattr(terminal, f, None) for f in ("voltage", "bias", "dc", "level")]
     most = max((max(abs(k.low), abs(k.high)) for k in values if k is not None and k.unit == "V"), default=0.0)
     found = (most, Function.DC_VOLTS)
+    winding = winding_at(job, address)
+    if winding is not None and winding.open is not None:
+        level = job.mains.level.high if job.mains.level is not None else MOST_MAINS
+        found = (winding.open.high * level, Function.AC_VOLTS)
     for reading in log_of(job).touching(address):
         other = reading.against if reading.point == address else reading.point
         if reading.function not in LIMITS or not (other == address or _metal(job.terminal(other))):

@@ -15,6 +15,7 @@ from pigtail.job.document import (
     Rail,
     Return,
     SupplyIn,
+    WindingEnd,
 )
 from pigtail.job.log import log_of
 
@@ -93,11 +94,19 @@ def confirmed(job: Job, address: str) -> bool:
 
 def first_function(job: Job, address: str) -> Function:
     """What to read first at a point."""
-    return Function.RESISTANCE if isinstance(job.terminal(address), Return) else Function.DC_VOLTS
+    terminal = job.terminal(address)
+    if isinstance(terminal, WindingEnd):
+        return Function.AC_VOLTS
+    return Function.RESISTANCE if isinstance(terminal, Return) else Function.DC_VOLTS
 
 
 def probe_against(job: Job, address: str) -> str:
-    """The return to put the black probe on for a point: its own, for a return the far end of a path."""
+    """Where to put the black probe for a point: on its own return, for a return the far end of a path, for an end of a winding the other
+    one."""
+    owner, _, name = address.partition(".")
+    for winding in job.host.windings if owner == HOST else ():
+        if name in winding.ends:
+            return f"{HOST}.{winding.second if name != winding.second else winding.first}"
     if not isinstance(job.terminal(address), Return):
         return return_address(job, address)
     device_id, _, name = address.partition(".")

@@ -6,9 +6,11 @@ there in a state only is switched by a parameter too (`host_rail_low_present`).
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from msgspec.structs import replace
 
-from pigtail.catalogue.topologies import Topology
+from pigtail.catalogue.topologies import Does, Topology
 from pigtail.job.document import (
     HOST,
     SIDE_PORTS,
@@ -25,14 +27,26 @@ from pigtail.job.document import (
     SupplyIn,
     Through,
     Trait,
+    WindingEnd,
 )
-from pigtail.job.quantities import PATH_RESISTANCE, THROUGH_GAIN
+from pigtail.job.energy import Winding
+from pigtail.job.quantities import MAINS_QUANTITIES, PATH_RESISTANCE, THROUGH_GAIN, WINDING_QUANTITIES
+from pigtail.job.windings import as_known, winding_of
 from pigtail.job.wiring import addresses_of, return_address, supply_links
 from pigtail.model import subjects
+from pigtail.model.average import Average
 from pigtail.model.cascade import Network, link_ports, networks, section_inputs
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Input
-from pigtail.model.terminals import macro_name, node_name, present, rise, taken, terminal_inputs
+from pigtail.model.terminals import (
+    macro_name,
+    node_name,
+    present,
+    rise,
+    taken,
+    terminal_inputs,
+    winding_live,
+)
 from pigtail.units.wire import OPEN_PAIR_F_PER_M, SCREENED_F_PER_M, ohm_per_m
 
 LENGTH_PLAUSIBLE_M = (0.02, 2.0)
@@ -64,15 +78,28 @@ def ramp(volts: str, least: float) -> str:
     return f"min(max(({volts}/{least:.6g}-{WAKES:g})/{WHOLE - WAKES:g},0),1)"
 
 
+#: What joins an end of a winding to the host's ground, and what is left where nothing does [Ω].
+EARTHED_OHM, NOT_EARTHED_OHM = 1e-3, 1e9
+#: Fields of a winding that its macro-model takes.
+OF_WINDING = ("open", "resistance")
+
+
 class Deck:
     """Collects the lines of a deck, the inputs they use and what differs between states.
 
     Args: a measured job; everything: all points of the host, not only those that links join; clamps: with the diodes of the
-    modules' pins.
+    modules' pins; averages: what each rectifier gives at rest, by the name of its element.
     """
 
-    def __init__(self, job: Job, *, everything: bool = False, clamps: bool = False) -> None:
-        self.job, self.everything, self.clamps = job, everything, clamps
+    def __init__(
+        self,
+        job: Job,
+        *,
+        everything: bool = False,
+        clamps: bool = False,
+        averages: Mapping[str, Average] | None = None,
+    ) -> None:
+        self.job, self.everything, self.clamps, self.averages = job, everything, clamps, averages or {}
         self.joined = {j.terminal for link in job.links for j in link.joins}
         self.lines: list[str] = []
         self.switches: dict[str, float] = {"bursting": 0.0, "asleep": 0.0, "burst_drive": 0.0, "awake": 0.0}
@@ -81,9 +108,13 @@ class Deck:
         self.shown: dict[str, None] = {}
         self.there: dict[str, AnyTerminal] = {}
         self.rails: dict[str, str] = {}
+        self.windings: dict[str, Winding] = {}
         self.passed = {f"{m.id}.{t.end}" for m in job.modules for t in m.throughs if t.passes}
         for device_id, _ in job.devices():
             self.device(device_id)
+        for winding in job.host.windings:
+            if everything or any(f"{HOST}.{e}" in self.joined for e in winding.ends):
+                self.winding(as_known(winding))
         for link in job.links:
             self.link(link)
         for module in job.modules:
@@ -93,7 +124,9 @@ class Deck:
     def in_state(self, state: str) -> dict[str, float]:
         """The switches of what is there in a host state only, each 0 or 1 [1], and how far each rail stands above its voltage."""
         there = {name: float(present(self.job, terminal, state)) for name, terminal in self.there.items()}
-        return there | {name: rise(self.job, address, state) for name, address in self.rails.items()}
+        rises = {name: rise(self.job, address, state) for name, address in self.rails.items()}
+        live = {name: float(winding_live(self.job, w, state)) for name, w in self.windings.items()}
+        return there | rises | live
 
     def parameters(self) -> list[str]:
         """All parameters with their nominal values, as the deck writes them."""
@@ -153,7 +186,7 @@ class Deck:
     def terminal(self, device_id: str, address: str, terminal: AnyTerminal) -> None:
         """A terminal by its macro-model; a return or bare pin leaks to node 0, so that the deck has an answer."""
         node = node_name(self.job, address)
-        if isinstance(terminal, Return | Pin):
+        if isinstance(terminal, Return | Pin | WindingEnd):
             if node != "0":
                 self.lines.append(f"Rleak_{node} {node} 0 1g")
             return
@@ -196,6 +229,53 @@ class Deck:
         self.lines.append(f"X{node} {' '.join(nodes)} {macro} {' '.join(values)}")
         if self.clamps and fed and isinstance(terminal, AudioIn | AudioOut):
             self.clamp(device_id, node, reference)
+
+    def winding(self, winding: Winding) -> None:
+        """A winding between its ends, each half of a tapped one by itself, and what joins an end to the host's ground."""
+        subject = subjects.winding(winding.id)
+        name = subject.parameter
+        for item in WINDING_QUANTITIES:
+            words = f"{winding.name}: {item.words}"
+            known = item.of(winding)
+            self.inputs.append(
+                Input(
+                    name(item.field),
+                    words,
+                    known,
+                    item.plausible,
+                    subject,
+                    item.field,
+                    item.field in OF_WINDING,
+                )
+            )
+        if not self.windings:
+            for item in MAINS_QUANTITIES:
+                self.inputs.append(
+                    Input(
+                        subjects.MAINS.parameter(item.field), item.words, item.of(self.job.mains), item.plausible, subjects.MAINS,
+                        item.field,
+                    )
+                )  # fmt: skip
+        present = f"{name()}_present"
+        self.switches |= {present: 1.0, f"{name()}_crest": 0.0}
+        self.windings[present] = winding
+        halves = (
+            [(winding.first, winding.tap), (winding.tap, winding.second)]
+            if winding.tap
+            else [(winding.first, winding.second)]
+        )
+        part = 1 / len(halves)
+        for at, (a, b) in enumerate(halves):
+            ends = " ".join(node_name(self.job, f"{HOST}.{e}") for e in (a, b))
+            self.lines.append(
+                f"X{name()}_{at} {ends} winding open={{{part:g}*{name('open')}}} resistance={{{part:g}*{name('resistance')}}} "
+                f"level={{{subjects.MAINS.parameter('level')}}} hertz={{{subjects.MAINS.parameter('hertz')}}} "
+                f"present={{{present}}} crest={{{name()}_crest}}"
+            )
+        for end in winding.ends:
+            joint = f"{name()}_{end}_earth"
+            self.switches[joint] = EARTHED_OHM if end == winding.earthed_at else NOT_EARTHED_OHM
+            self.lines.append(f"Re_{joint} {node_name(self.job, f'{HOST}.{end}')} 0 {{{joint}}}")
 
     def clamp(self, device_id: str, node: str, reference: str) -> None:
         """The diodes from a pin to the module's supply and from its return."""
@@ -251,8 +331,26 @@ class Deck:
         self.inputs += found
         names = {p.name for p in shape.parts if not p.outside}
         values = [f"{i.field}={{{i.name}}}" for i in found if i.field in names]
+        if Does.RECTIFIES in shape.does:
+            values += self.averaged(link, network)
         nodes = [network.nodes[p] for p in shape.ports]
         self.lines.append(f"X{network.element[1:]} {' '.join(nodes)} {shape.key} {' '.join(values)}".rstrip())
+
+    def averaged(self, link: Link, network: Network) -> list[str]:
+        """What a rectifier gives at rest while its winding is live, as values of its subcircuit."""
+        average = self.averages.get(network.element)
+        if average is None:
+            return []
+        volts, ohm = network.parameter("vrest"), network.parameter("rrest")
+        words = f"{link.name}: what its {network.shape.short} gives on average"
+        self.inputs.append(Input(volts, words, average.volts, (1.0, 50.0), network.subject, "vrest"))
+        self.inputs.append(
+            Input(ohm, f"{words}: its slope", average.ohm, (0.1, 50.0), network.subject, "rrest")
+        )
+        winding = winding_of(self.job, link)
+        there = f"{subjects.winding(winding.id).parameter()}_present" if winding else "0"
+        self.switches.setdefault("averaged", 1.0)
+        return [f"averaged={{averaged*{there}}}", f"vrest={{{volts}}}", f"rrest={{{ohm}}}"]
 
     def wire(self, link: Link, join: Join) -> None:
         """The wire on a port: its resistance by gauge and length, of a signal its capacitance to the return beside it."""

@@ -12,6 +12,7 @@ from pigtail.job.measured import Measured
 from pigtail.job.safety import live_reading
 from pigtail.job.wiring import addresses_of
 from pigtail.model.cascade import networks
+from pigtail.model.course import averages_of
 from pigtail.model.netlist import Netlist, compile_job
 
 #: Where levels are told [Hz].
@@ -58,7 +59,7 @@ class Model:
             self._netlists[state] = (
                 any_other.in_state(state)
                 if any_other is not None and state in any_other.switches
-                else compile_job(self.job, state)
+                else compile_job(self.job, state, averages=averages_of(self.job))
             )
         return self._netlists[state]
 

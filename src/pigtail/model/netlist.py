@@ -4,6 +4,7 @@ leaves the program."""
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from functools import cached_property
 from typing import Any
 
@@ -14,6 +15,8 @@ from numpy.typing import NDArray
 from pigtail.circuit import Batch, Circuit, Solution, parse
 from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Link
 from pigtail.job.wiring import return_address
+from pigtail.model import subjects
+from pigtail.model.average import Average
 from pigtail.model.cascade import Network
 from pigtail.model.deck import Deck
 from pigtail.model.estimate import Input
@@ -160,6 +163,11 @@ class Netlist(msgspec.Struct, frozen=True, dict=True):
         """Current [A] in the wire on a port of a link, from the terminal into the link."""
         return solved.i(f"rw_{link_id}_{port}")
 
+    def winding_elements(self, winding_id: str) -> tuple[str, ...]:
+        """The elements whose current is that of a winding, from its first end into the circuit; of a tapped one those of both halves."""
+        stem = f"rm.x{subjects.winding(winding_id).parameter()}_"
+        return tuple(e.name for e in self.circuit.elements if e.name.startswith(stem))
+
     def path_current(self, solved: Solution, device_id: str, path_id: str) -> NDArray[Any]:
         """Current [A] from the first to the second return of a path."""
         return solved.i(f"rp_{device_id}_{path_id}")
@@ -178,12 +186,20 @@ def _titled(text: str, job: Job, state: str) -> str:
     return f"{title}\n{text.partition(chr(10))[2]}"
 
 
-def compile_job(job: Job, state: str, *, everything: bool = False, clamps: bool = False) -> Netlist:
-    """The netlist of a measured job, in a host state: of the host its returns and the points that links join, or everything.
+def compile_job(
+    job: Job,
+    state: str,
+    *,
+    everything: bool = False,
+    clamps: bool = False,
+    averages: Mapping[str, Average] | None = None,
+) -> Netlist:
+    """The netlist of a measured job, in a host state: of the host its returns and the points that links join, or everything;
+    averages: what each rectifier gives at rest, by the name of its element.
 
     Raises CompileError for a link that its topology does not allow, CatalogueError for a topology that is not there.
     """
-    deck = Deck(job, everything=everything, clamps=clamps)
+    deck = Deck(job, everything=everything, clamps=clamps, averages=averages)
     states = dict.fromkeys([state, *(s.id for s in job.host.states)])
     switches = {s: deck.in_state(s) for s in states}
     deck.switches |= switches[state]

@@ -15,6 +15,8 @@ class SubjectKind(enum.Enum):
     WIRE = "wire"
     PATH = "path"
     THROUGH = "way through"
+    WINDING = "winding"
+    MAINS = "mains"
     JOB = "job"
 
 
@@ -36,6 +38,7 @@ class Subject(msgspec.Struct, frozen=True):
 
 
 JOB = Subject(SubjectKind.JOB)
+MAINS = Subject(SubjectKind.MAINS, "mains")
 
 
 def terminal(address: str) -> Subject:
@@ -61,3 +64,8 @@ def path(device_id: str, path_id: str) -> Subject:
 def through(device_id: str, through_id: str) -> Subject:
     """A module's own way through."""
     return Subject(SubjectKind.THROUGH, device_id, through_id)
+
+
+def winding(winding_id: str) -> Subject:
+    """An AC winding of the host."""
+    return Subject(SubjectKind.WINDING, "winding", winding_id)

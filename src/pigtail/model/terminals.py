@@ -28,8 +28,10 @@ from pigtail.job.document import (
     Trait,
     Video,
     Way,
+    WindingEnd,
     alive,
 )
+from pigtail.job.energy import Winding
 from pigtail.job.quantities import quantities
 from pigtail.job.readings import plain, standing
 from pigtail.job.wiring import return_address, star_address
@@ -74,11 +76,11 @@ _KINDS: dict[type, str] = {
 
 
 def macro_name(terminal: AnyTerminal, *, fed: bool = False, passed: bool = False) -> str:
-    """Name of the macro-model of a terminal, empty for a return or a bare pin.
+    """Name of the macro-model of a terminal, empty for a return, a bare pin or an end of a winding.
 
     fed: it sits on a module, which may be without supply; passed: it is the output of a way through that passes unfed.
     """
-    if isinstance(terminal, Return | Pin):
+    if isinstance(terminal, Return | Pin | WindingEnd):
         return ""
     name = _KINDS[type(terminal)]
     if isinstance(terminal, AudioOut) and terminal.way is not Way.FULL:
@@ -123,6 +125,14 @@ def present(job: Job, terminal: AnyTerminal, state: str) -> bool:
     return alive(terminal, state) and (isinstance(terminal, Rail | Control) or not off)
 
 
+def winding_live(job: Job, winding: Winding, state: str) -> bool:
+    """Whether a winding gives anything in a host state: in those that it names, or where it names none in all but off."""
+    found = job.state(state)
+    if winding.states:
+        return state in winding.states
+    return found is None or found.kind is not Mode.OFF
+
+
 def rise(job: Job, address: str, state: str) -> float:
     """How far a host's rail stands above its voltage in a state, by what was read there: a ratio [1], 1 where nothing was."""
     terminal = job.terminal(address)
@@ -134,7 +144,9 @@ def rise(job: Job, address: str, state: str) -> float:
             for r in reversed(standing(job, address, Function.DC_VOLTS))
             if r.state == state and plain(r) and isinstance(job.terminal(r.against), Return)
         ),
-        1.0,
+        told.nominal / terminal.voltage.nominal
+        if (told := terminal.in_state(state).voltage) is not None
+        else 1.0,
     )
 
 

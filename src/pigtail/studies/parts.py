@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail.catalogue.ratings import heavy, rated, ratings
-from pigtail.catalogue.topologies import FILM_F, PartRule
+from pigtail.catalogue.topologies import FILM_F, PartRule, Task
 from pigtail.job.document import Job, Link, Part, Plus
 from pigtail.model.cascade import Network, networks
 from pigtail.model.estimate import Estimate, Wanted
@@ -34,13 +34,15 @@ def study_parts(
 ) -> list[Finding]:
     """The findings about the parts of a link, under the codes of a study. Raises CompileError.
 
-    Args: model; link; key of the study; the DC across its capacitors [V] by network and name, where it was estimated already.
+    Args: model; link; key of the study; the DC across its capacitors [V] by network and name, as far as it was estimated already.
     """
     placed = [(n, rule) for n in networks(link) for rule in n.shape.bought() if rule.nodes]
     capacitors = [(n, rule) for n, rule in placed if rule.kind == "capacitor"]
     found: list[Finding] = []
     if capacitors:
-        volts = across or _volts(model, capacitors)
+        known = across or {}
+        unknown = [(n, rule) for n, rule in capacitors if (n.at, rule.name) not in known]
+        volts = dict(known) | (_volts(model, unknown) if unknown else {})
         for network, rule in capacitors:
             told = _in_all_states(model, network, rule, volts[network.at, rule.name])
             found.append(_capacitor(model.job, link, network, rule, told, area))
@@ -98,7 +100,12 @@ def _capacitor(
             area, "capacitor_unknown", link, words | {"missing": names or "something it rests on is"}, place
         )
     most = max(abs(across.low), abs(across.high))
-    rating = rated(ratings().capacitor.margin * most)
+    margin = (
+        ratings().capacitor.reservoir
+        if rule.role in (Task.RESERVOIR, Task.PUMP)
+        else ratings().capacitor.margin
+    )
+    rating = rated(margin * most)
     which, wrong = _way_round(job, link, network, rule, part, across)
     words |= {
         "which": which,
@@ -109,7 +116,7 @@ def _capacitor(
         return _told(area, "capacitor_reversed", link, words, place)
     if rating is None:
         return _told(area, "capacitor_beyond", link, words, place)
-    if part.rating is not None and part.rating.nominal < ratings().capacitor.margin * most:
+    if part.rating is not None and part.rating.nominal < margin * most:
         words["rated"] = format_quantity(part.rating.nominal, "V")
         severity = Severity.FIX if part.rating.nominal < most else Severity.WATCH
         return _told(area, "capacitor_rating", link, words, place, severity)

@@ -10,7 +10,7 @@ from pigtail.studies.findings import Study
 #: What tells of a wire on the wrong pad, which only hands can mend, and of which nothing else that is solved with it holds.
 MISWIRED = (
     "power.swapped", "power.on_signal", "power.pin_on_return", "power.rail_on_return", "power.rails_joined", "power.foot_on_supply",
-    "power.reversed", "power.stage_reversed",
+    "power.reversed", "power.stage_reversed", "power.reference_trap", "power.legs_swapped",
 )  # fmt: skip
 
 
@@ -23,8 +23,21 @@ class StateRow(msgspec.Struct, frozen=True):
     powered: bool
 
 
+class Waves(msgspec.Struct, frozen=True):
+    """One period of the course of an AC supply, at one height of the mains: times [s], the winding's volts, those on the reservoir
+    and at the module [V], the winding's current [A]."""
+
+    words: str
+    times: tuple[float, ...]
+    winding: tuple[float, ...]
+    reservoir: tuple[float, ...]
+    module: tuple[float, ...]
+    current: tuple[float, ...]
+
+
 class SupplyDetail(msgspec.Struct, frozen=True):
-    """What the Power station paints of one supply: the rail, the converter and the pin, and the host states."""
+    """What the Power station paints of one supply: the rail (of an AC supply an end of its winding, with the rectifier and the course in
+    time), the converter and the pin, and the host states."""
 
     link: str
     module: str
@@ -33,6 +46,8 @@ class SupplyDetail(msgspec.Struct, frozen=True):
     converter: str
     numbers: dict[str, Estimate]
     states: tuple[StateRow, ...] = ()
+    rectifier: str = ""
+    waves: tuple[Waves, ...] = ()
 
 
 class PowerFound(Study, frozen=True):

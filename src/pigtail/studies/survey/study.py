@@ -254,4 +254,5 @@ def _ask(job: Job, address: str, function: Function) -> str:
             f"ring it out against {job.label(against)}, power off" if against else "read a supply against it"
         )
     state = job.state(job.working_state())
-    return f"read DC against {job.label(against)} while “{state.name if state else '?'}”"
+    kind = "AC" if function is Function.AC_VOLTS else "DC"
+    return f"read {kind} against {job.label(against)} while “{state.name if state else '?'}”"

@@ -1,0 +1,345 @@
+"""A supply from an AC winding or adapter: what its course in time tells, at low and high mains, loaded and unloaded.
+
+The course (`model.course`) is run at nominal values and at the corners of what rests on the mains, the winding, the diodes, the reservoir
+and the load; the operating points of all else stand on its mean, its valley and its crest.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from msgspec.structs import replace
+from numpy.typing import NDArray
+
+from pigtail.catalogue.topologies import Task
+from pigtail.circuit import Solution
+from pigtail.job.document import Link
+from pigtail.job.windings import source_resistance, winding_of
+from pigtail.model import subjects
+from pigtail.model.cascade import section_inputs
+from pigtail.model.course import FINE, Course, course_of, mean_of, rms_of
+from pigtail.model.estimate import Estimate, Input, Wanted
+from pigtail.model.model import Model
+from pigtail.model.spread import Samples, estimate
+from pigtail.studies.findings import Finding
+from pigtail.studies.judging import judge
+from pigtail.studies.power.found import SupplyDetail, Waves
+from pigtail.studies.power.supply import DirectSupply
+from pigtail.units import Basis, Known, format_quantity
+from pigtail.units.known import weakest
+
+Array = NDArray[np.float64]
+#: The numbers of a course: unit and words. Those of the mean, the valley and the crest stand first.
+OF_COURSE = {
+    "reservoir_v": ("V", "the volts on the reservoir on average, in a burst"),
+    "valley_v": ("V", "the valley on the reservoir in a burst"),
+    "crest_v": ("V", "the most on the reservoir, with nothing drawn"),
+    "ripple_v": ("V", "the ripple on the reservoir, crest to valley"),
+    "winding_a": ("A", "the winding's current, r.m.s."),
+    "charging_a": ("A", "the crest of the charging current"),
+    "capacitor_a": ("A", "the ripple current in the reservoir, r.m.s."),
+    "reverse_v": ("V", "the most across a diode backward"),
+    "diodes_w": ("W", "the heat in the diodes and the reservoir"),
+    "conducting_deg": ("°", "the part of a period that the winding conducts"),
+}
+#: Points of a period that are painted.
+PAINTED = 120
+
+
+class Corner(NamedTuple):
+    """One case of a course: the switches, and at which end (0 low, 1 nominal, 2 high) each kind of input stands."""
+
+    switches: Mapping[str, float]
+    supply: int
+    ohm: int
+    store: int
+    load: int
+
+
+AVERAGE, BURST, ASLEEP = {"bursting": 0.0}, {"bursting": 1.0}, {"asleep": 1.0}
+CORNERS = {
+    "average": Corner(AVERAGE, 1, 1, 1, 1),
+    "burst": Corner(BURST, 1, 1, 1, 1),
+    "unloaded": Corner(ASLEEP, 1, 1, 1, 1),
+    "sagging": Corner(BURST, 0, 2, 0, 2),
+    "sagging, large reservoir": Corner(BURST, 0, 2, 2, 2),
+    "highest": Corner(ASLEEP, 2, 0, 2, 0),
+    "stiff": Corner(BURST, 2, 0, 2, 2),
+    "stiff, small reservoir": Corner(BURST, 2, 0, 0, 2),
+    "light": Corner(AVERAGE, 0, 2, 0, 0),
+}
+#: The cases that a quick look has.
+QUICK = ("average", "burst")
+
+
+class WindingSupply(DirectSupply):
+    """A supply from a winding of the host, through a rectifier."""
+
+    def __init__(self, model: Model, pin: str, link: Link, winding: str, *, quick: bool = False) -> None:
+        super().__init__(model, pin, link, winding)
+        self.course: Course = course_of(model.job, link)
+        found = winding_of(model.job, link)
+        assert found is not None
+        self.winding = found
+        self.corners = {k: c for k, c in CORNERS.items() if not quick or k in QUICK}
+        self.inputs = [*self.inputs, *(self._figure(name) for name in OF_COURSE), self._rated]
+
+    # -- what the course tells --------------------------------------------------------------------------------
+
+    @cached_property
+    def told(self) -> dict[str, dict[str, float]]:
+        """The numbers of the course in each corner [SI]."""
+        return {name: self._numbers(corner) for name, corner in self.corners.items()}
+
+    def values(self, corner: Corner) -> dict[str, float]:
+        """The parameters of the circuit in a corner [SI]."""
+        course, w = self.course, self.course.winding.parameter
+        part, pin = course.rectifier.parameter, subjects.terminal(self.pin).parameter
+        ends = {i.name: i.ends for i in course.netlist.inputs if i.in_deck}
+        at = {
+            subjects.MAINS.parameter("level"): corner.supply,
+            w("open"): corner.supply,
+            w("resistance"): corner.ohm,
+            part("isat"): corner.supply,
+            part("tesr"): corner.ohm,
+            part("c1"): corner.store,
+            part("c2"): corner.store,
+            pin("average"): corner.load,
+            pin("burst"): corner.load,
+        }
+        for network in (n for n in ends if n.startswith(f"{self.link.id}_") and n.endswith("_iq")):
+            at[network] = corner.load
+        return {name: ends[name][end] for name, end in at.items() if name in ends} | dict(corner.switches)
+
+    def _numbers(self, corner: Corner) -> dict[str, float]:
+        course = self.course
+        run = course.settled(self.values(corner)).solution
+        period = course.last_period(run)
+        volts = course.probe(run, course.rectifier, "dc_v")[period]
+        winding = self.winding_current(run)[period]
+        return {
+            "reservoir_v": mean_of(volts),
+            "valley_v": float(volts.min()),
+            "crest_v": float(volts.max()),
+            "ripple_v": float(np.ptp(volts)),
+            "winding_a": rms_of(winding),
+            "charging_a": float(np.abs(winding).max()),
+            "capacitor_a": rms_of(course.probe(run, course.rectifier, "cap_current")[period]),
+            "reverse_v": float(course.probe(run, course.rectifier, "reverse_v")[period].max()),
+            "diodes_w": max(self._lost(run, period), 0.0),
+            "conducting_deg": 360.0 * float((np.abs(winding) > 0.02 * np.abs(winding).max()).mean()),
+        }
+
+    def winding_current(self, run: Solution) -> Array:
+        """The current in the winding over a run [A], shape [T]; of a tapped one that of its first half."""
+        (element, *_) = self.course.netlist.winding_elements(self.winding.id)
+        return np.asarray(np.asarray(run.i(element))[0])
+
+    def _lost(self, run: Solution, period: slice) -> float:
+        """What the rectifier takes in and does not give on, on average over a period [W]."""
+        rectifier, link = self.course.rectifier, self.link.id
+        common = rectifier.nodes["com"]
+        taken = sum(
+            np.asarray(run.v(rectifier.nodes[p], common))[0]
+            * np.asarray(self.course.netlist.wire_current(run, link, p))[0]
+            for p in rectifier.shape.inputs
+            if self.link.at(p)
+        )
+        given = self.course.probe(run, rectifier, "dc_v") * self.course.drawn(run)
+        return mean_of((taken - given)[period])
+
+    def _figure(self, name: str) -> Input:
+        """A number of the course as a value with its spread; not known where the winding's volts or its resistance are not."""
+        unit, words = OF_COURSE[name]
+        subject = self.course.winding
+        winding = self.winding
+        missing = (
+            "open" if winding.open is None else "resistance" if source_resistance(winding) is None else ""
+        )
+        if missing:
+            item = next(i for i in self.course.netlist.inputs if i.subject == subject and i.field == missing)
+            return replace(item, name=f"{self.link.id}_{name}", in_deck=False)
+        found = [t[name] for t in self.told.values()]
+        central = self.told[self._central(name)][name]
+        low, high = min(found), max(found)
+        if name in ("reservoir_v", "valley_v"):
+            bursting = [t[name] for k, t in self.told.items() if self.corners[k].switches is BURST]
+            low, high = min(bursting), max(bursting)
+        if name == "crest_v":
+            low = min(
+                t[name] for k, t in self.told.items() if self.corners[k].switches is ASLEEP or k in QUICK
+            )
+        bases = [k.basis for k in (winding.open, source_resistance(winding)) if k is not None]
+        known = Known(
+            nominal=central, low=min(low, central), high=max(high, central), unit=unit, basis=weakest(bases) if bases else Basis.TYPICAL,
+            source="its course in time",
+        )  # fmt: skip
+        said = f"{winding.name}: {words}"
+        return Input(f"{self.link.id}_{name}", said, known, (0.0, 1.0), subject, "open", False)
+
+    def _central(self, name: str) -> str:
+        if name == "crest_v":
+            return "unloaded" if "unloaded" in self.told else "average"
+        return "burst" if name in ("reservoir_v", "valley_v", "ripple_v", "charging_a") else "average"
+
+    @property
+    def _rated(self) -> Input:
+        subject = self.course.winding
+        return next(i for i in self.course.netlist.inputs if i.subject == subject and i.field == "rated")
+
+    def figure(self, samples: Samples, name: str) -> Array:
+        """A number of the course for samples [its unit]."""
+        return samples[f"{self.link.id}_{name}"]
+
+    # -- what a supply is asked -------------------------------------------------------------------------------
+
+    @property
+    def known(self) -> bool:
+        """Whether enough is known of the winding for its course."""
+        return self.winding.open is not None and source_resistance(self.winding) is not None
+
+    @cached_property
+    def valley(self) -> float:
+        """How far the valley lies below the mean in a burst, at the most [V]."""
+        if not self.known:
+            return 0.0
+        return max(t["reservoir_v"] - t["valley_v"] for t in self.told.values())
+
+    def crest(self, samples: Samples) -> Array:
+        """The most on the reservoir: with nothing drawn, at its most mains [V]."""
+        return self.figure(samples, "crest_v")
+
+    def source(self, samples: Samples, solved: Solution) -> tuple[dict[str, Array], Array | float]:
+        """What is told of the winding: the volts on its reservoir, its current r.m.s. against what it may give."""
+        rated = samples[self._rated.name]
+        current = self.figure(samples, "winding_a")
+        told = {
+            "rail_v": self.figure(samples, "reservoir_v"),
+            "rail_current_a": current,
+            "rail_current_burst_a": current,
+            "rail_margin_a": rated - current,
+            "rail_room": 1.0 - current / np.maximum(rated, 1e-9),
+        }
+        return told | {n: self.figure(samples, n) for n in OF_COURSE} | self._parts(samples), 0.0
+
+    def _parts(self, samples: Samples) -> dict[str, Array]:
+        """Room of the diodes and of the reservoir, by what they are rated for."""
+        part = self.course.rectifier.parameter
+        diodes = samples[part("diodes")]
+        heat = self.figure(samples, "diodes_w") / (
+            2 * diodes if len(self.course.rectifier.shape.inputs) > 1 else diodes
+        )
+        hot = samples["ambient"] + heat * samples[part("theta")]
+        return {
+            "reverse_room_v": samples[part("reverse_max")] - self.figure(samples, "reverse_v"),
+            "diode_tj_c": hot,
+            "diode_room_c": samples[part("tj_max")] - hot,
+            "ripple_room_a": samples[part("ripple_max")] - self.figure(samples, "capacitor_a"),
+        }
+
+    def wanted(self) -> dict[str, Wanted]:
+        """The numbers of a supply from a winding: those of every supply and those of its course."""
+        return super().wanted() | {
+            **{n: Wanted(unit, words) for n, (unit, words) in OF_COURSE.items()},
+            "rail_current_a": Wanted("A", "the winding's current, r.m.s."),
+            "rail_current_burst_a": Wanted("A", "the winding's current, r.m.s."),
+            "rail_margin_a": Wanted("A", "the current r.m.s. that the winding can still give"),
+            "rail_room": Wanted("", "the part of the winding's current to spare"),
+            "reverse_room_v": Wanted("V", "the room below the reverse voltage that a diode stands"),
+            "diode_tj_c": Wanted("°C", "the junction of a diode"),
+            "diode_room_c": Wanted("°C", "the room below the hottest junction of a diode"),
+            "ripple_room_a": Wanted("A", "the room below the ripple current that the reservoir stands"),
+        }
+
+    def study(self) -> SupplyDetail:
+        """Everything that is asked of a supply from a winding, with its course to be painted."""
+        numbers = estimate(self.inputs, self.solve, self.wanted())
+        detail = SupplyDetail(
+            self.link.id, self.pin.partition(".")[0], self.rail, self.pin, self.shape.key, numbers,
+            rectifier=self.course.rectifier.shape.key,
+        )  # fmt: skip
+        return replace(detail, waves=self.waves()) if self.known else detail
+
+    def waves(self) -> tuple[Waves, ...]:
+        """A period of the course in a burst at nominal, low and high mains, to be painted."""
+        found = []
+        for words, corner in (("nominal", "burst"), ("low mains", "sagging"), ("high mains", "stiff")):
+            if corner not in self.corners:
+                continue
+            run = self.course.settled(self.values(self.corners[corner])).solution
+            period = self.course.last_period(run)
+            every = np.linspace(0, FINE, PAINTED + 1).round().astype(int)
+
+            def drawn(
+                values: Array, period: slice = period, every: NDArray[np.int_] = every
+            ) -> tuple[float, ...]:
+                return tuple(values[period][every].tolist())
+
+            ends = [f"host_{e}" for e in (self.winding.first, self.winding.tap or self.winding.second)]
+            net = self.course.netlist
+            found.append(
+                Waves(
+                    words,
+                    tuple((run.times[period][every] - run.times[period][0]).tolist()),  # type: ignore[index]
+                    drawn(np.asarray(run.v(*(n if n in net.circuit.nodes else "0" for n in ends)))[0]),
+                    drawn(self.course.probe(run, self.course.rectifier, "dc_v")),
+                    drawn(np.asarray(run.v(net.node(self.pin), net.reference(self.pin)))[0]),
+                    drawn(self.winding_current(run)),
+                )
+            )
+        return tuple(found)
+
+    def across(self, n: Mapping[str, Estimate]) -> dict[tuple[int, str], Estimate]:
+        """What the capacitors of the rectifier stand at their most, with nothing drawn at high mains [V]: of a pump half of it."""
+        rectifier = self.course.rectifier
+        whole = n["crest_v"]
+        half = replace(whole, value=whole.value and whole.value / 2, low=whole.low / 2, high=whole.high / 2)
+        of = {Task.RESERVOIR: whole, Task.PUMP: half}
+        return {
+            (rectifier.at, rule.name): of[rule.role] for rule in rectifier.shape.bought() if rule.role in of
+        }
+
+    # -- what is said -----------------------------------------------------------------------------------------
+
+    def judge_source(self, n: dict[str, Estimate]) -> Finding:
+        """The finding of the winding that gives the supply."""
+        rated = self.winding.rated
+        words = {
+            "name": self.winding.name,
+            "drawn": n["winding_a"].short(),
+            "most": "?" if rated is None else format_quantity(rated.nominal, "A"),
+        }
+        return judge("power.winding", n, self.link.id, words)
+
+    def judge(self, detail: SupplyDetail) -> list[Finding]:
+        """The findings of a supply from a winding."""
+        found, n = super().judge(detail), detail.numbers
+        if len(found) == 1:
+            return found
+        figures = {i.field: i.ends[1] for i in section_inputs(self.link, self.course.rectifier.at)}
+        words = {
+            "link": self.link.name,
+            "rectifier": self.course.rectifier.shape.short,
+            "most_back": format_quantity(figures["reverse_max"], "V"),
+            "back": n["reverse_v"].short(),
+            "ripple": n["capacitor_a"].short(),
+            "stands": format_quantity(figures["ripple_max"], "A"),
+            "spent": n["diodes_w"].short(),
+        }
+        return [
+            *found,
+            judge("power.reverse", n, self.link.id, words),
+            judge("power.diodes_hot", n, self.link.id, words, watch=figures["tj_max"]),
+            judge("power.ripple_current", n, self.link.id, words),
+        ]
+
+    def _ripple(self) -> str:
+        """The ripple, in words that follow a sentence."""
+        return (
+            f", the valley {format_quantity(self.valley, 'V')} below the mean taken off"
+            if self.valley
+            else ""
+        )
