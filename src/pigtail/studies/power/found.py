@@ -35,6 +35,28 @@ class Waves(msgspec.Struct, frozen=True):
     current: tuple[float, ...]
 
 
+class Lasting(msgspec.Struct, frozen=True):
+    """How long a battery lasts in one host state, with the retrofit and before it [h]."""
+
+    state: str
+    name: str
+    powered: bool
+    hours: Estimate
+    before: Estimate
+
+
+class BatteryDetail(msgspec.Struct, frozen=True):
+    """What the Power station paints of a battery: how long it lasts, days of the stated use now and before, how its volts fall over the
+    part of its capacity taken [1, V]."""
+
+    name: str
+    chemistry: str
+    lasting: tuple[Lasting, ...]
+    days: tuple[Estimate, Estimate] | None
+    falling: tuple[tuple[float, float], ...]
+    numbers: dict[str, Estimate]
+
+
 class SupplyDetail(msgspec.Struct, frozen=True):
     """What the Power station paints of one supply: the rail (of an AC supply an end of its winding, with the rectifier and the course in
     time), the converter and the pin, and the host states."""
@@ -48,6 +70,7 @@ class SupplyDetail(msgspec.Struct, frozen=True):
     states: tuple[StateRow, ...] = ()
     rectifier: str = ""
     waves: tuple[Waves, ...] = ()
+    battery: BatteryDetail | None = None
 
 
 class PowerFound(Study, frozen=True):

@@ -25,7 +25,9 @@ from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.parts import study_parts
 from pigtail.studies.power.alternating import WindingSupply
 from pigtail.studies.power.around import feet_unknown, playing_for_nothing, surrounding
+from pigtail.studies.power.battery import BatterySupply, battery_of
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
+from pigtail.studies.power.hostside import behind_pin, host_regulator
 from pigtail.studies.power.ports import port_findings
 from pigtail.studies.power.stages import stage_findings
 from pigtail.studies.power.supply import DirectSupply
@@ -59,6 +61,13 @@ def study_power(model: Model) -> PowerFound:
             continue
         supply = supply_of(model, pin, *found)
         detail = replace(supply.study(), states=_rows(model, pin, found[1]))
+        battery = battery_of(job, found[1])
+        if battery is not None:
+            lasting, told = BatterySupply(model, pin, *found, battery).study()
+            detail = replace(detail, battery=lasting)
+            findings += told
+        findings += host_regulator(model, found[1])
+        findings += behind_pin(model, pin)
         details.append(detail)
         if isinstance(supply, WindingSupply):
             crests[found[0].id] = supply.across(detail.numbers)
