@@ -14,26 +14,31 @@ from pigtail.advice.level_remedies import level_fixes, part_fixes
 from pigtail.advice.proposing import propose_plan
 from pigtail.advice.survey_remedies import survey_fixes
 from pigtail.catalogue.kinds import adapter_kinds
-from pigtail.catalogue.topologies import Does, does, first, plain, those
+from pigtail.catalogue.topologies import Does, Task, converters, does, first, plain, those, topology
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import (
     add_filter,
     own_adapter,
+    put_supply,
     regauged,
     rerailed,
     set_converter,
     set_stage_rail,
     turned_converter,
+    turned_legs,
     turned_round,
 )
 from pigtail.edits.usual import rails
 from pigtail.job.document import Job, Link, Purpose, Rail
 from pigtail.job.measured import Measured
 from pigtail.job.safety import Safety, safety
+from pigtail.job.windings import winding_of
 from pigtail.job.wiring import pin_of, rail_of, return_address, return_links, supply_links
 from pigtail.studies.findings import Finding
 from pigtail.studies.power.found import MISWIRED
 from pigtail.studies.returns.study import return_choices
+from pigtail.units import format_quantity
+from pigtail.units.series import members
 from pigtail.units.wire import GAUGES
 
 #: What a supply of its own mends: too much asked of a rail or a converter, or too little left of it.
@@ -44,6 +49,12 @@ LIFTED = "No loop, but all of the supply return's drop is heard."
 LIFTED_ALONE = "The only way home made weaker."
 LEFT_OUT = "One return only: all of its drop is heard."
 CLOSED = "The burst divides between the two again."
+
+
+#: What another rectifier, or two wires swapped, mend.
+TRAPPED = ("power.reference_trap", "power.legs_swapped")
+#: The largest reservoir that anyone fits beside a module [F].
+MOST_FARADS = 10e-3
 
 
 class Attempt(NamedTuple):
@@ -59,6 +70,9 @@ class Attempt(NamedTuple):
 def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     """Edits worth trying for a finding, by what it is about."""
     area, _, what = finding.code.partition(".")
+    if finding.code in TRAPPED and (link := job.link(finding.subject)) is not None:
+        yield from _winding_candidates(job, link)
+        return
     if finding.code in MISWIRED:
         yield from _turned_candidates(job, finding)  # nothing but turning it round helps, and that is said
         return
@@ -106,10 +120,11 @@ def _supply_candidates(job: Job) -> Iterator[Attempt]:
     for link in _supplies(job):
         pin, old_rail = pin_of(job, link), rail_of(job, link)
         if not old_rail:
+            yield from _winding_candidates(job, link)
             continue
         now, whose = {s.topology for s in link.sections}, _whose(job, link)
         known = getattr(measured.terminal(old_rail), "voltage", None) is not None
-        for shape in those("supply"):
+        for shape in converters():
             straight = Does.CONDUCTS in shape.does
             if shape.remedy and shape.key not in now and (known or not straight):
                 yield Attempt(
@@ -119,6 +134,41 @@ def _supply_candidates(job: Job) -> Iterator[Attempt]:
             if rail != old_rail:
                 moved = partial(edits.replace_link, link=rerailed(job, link, rail))
                 yield Attempt(f"take the supply{whose} from the {job.label(rail)}", moved)
+
+
+def _winding_candidates(job: Job, link: Link) -> Iterator[Attempt]:
+    """What else a supply from a winding may go through: its two wires the other way round, another rectifier, more reservoir, another
+    converter, one whose two sides are separate."""
+    winding, pin, whose = winding_of(job, link), pin_of(job, link), _whose(job, link)
+    now = next((topology(s.topology) for s in link.sections if does(s, Does.RECTIFIES)), None)
+    if winding is None or now is None:
+        return
+    yield Attempt("swap the two wires from the winding", partial(turned_legs, link_id=link.id))
+    rest = tuple(s.topology for s in link.sections if not does(s, Does.RECTIFIES))
+    put = partial(partial, put_supply, pin=pin, source=winding.id)
+    for shape in those("supply", Does.RECTIFIES):
+        if shape.key != now.key and (len(shape.inputs) < 3 or winding.tap):
+            yield Attempt(f"use a {_lower(shape.title)}{whose}", put(keys=(shape.key, *rest)))
+    section = next(s for s in link.sections if s.topology == now.key)
+    farads = next(
+        v.nominal for r in now.bought() if r.role is Task.RESERVOIR for v in (now.values(section)[r.name],)
+    )
+    for larger in members("E3", 1.5 * farads, 12 * farads):
+        if larger <= MOST_FARADS:
+            label = f"a reservoir of {format_quantity(larger, 'F')}{whose}"
+            yield Attempt(label, put(keys=(now.key, *rest), reservoir=larger))
+    for shape in converters():
+        if shape.remedy and shape.key not in rest and Does.CONDUCTS not in shape.does:
+            yield Attempt(f"{shape.remedy}{whose}", partial(set_converter, link_id=link.id, key=shape.key))
+    bridge = first("supply", Does.RECTIFIES)
+    for shape in those("supply", Does.SEPARATES):
+        if shape.remedy and (now.key != bridge.key or shape.key not in rest):
+            label = f"a bridge and an isolated converter, {_lower(shape.title.partition(', ')[2])}{whose}"
+            yield Attempt(label, put(keys=(bridge.key, shape.key)))
+
+
+def _lower(title: str) -> str:
+    return f"{title[:1].lower()}{title[1:]}"
 
 
 def _own_supply(job: Job, finding: Finding) -> Iterator[Attempt]:

@@ -86,3 +86,44 @@ class School(msgspec.Struct, frozen=True):
     buzz: Estimate
     edit: Edit | None
     why: str = ""
+
+
+class Supplied(msgspec.Struct, frozen=True):
+    """A way to supply a module that fits: the link as it would be, where it comes from, the networks in words, the edit that makes it;
+    its worst severity; heat of all that converts [W], the hottest junction, the room above dropout, the volts in a burst, the ripple on
+    its reservoir [V], the buzz it leaves; the states in which the host is off or waiting and the module is up; parts, rough cost (a
+    resistor being 0.1), joints at the host, parts that are not in stock; its catch; what cannot be told of it."""
+
+    link: Link
+    source: str
+    words: str
+    severity: Severity
+    edit: Edit
+    heat_w: float
+    hottest: Estimate | None
+    dropout: Estimate | None
+    volts: Estimate
+    ripple_v: float
+    buzz: Estimate | None
+    idle: tuple[str, ...]
+    parts: int
+    cost: float
+    host_joints: int
+    lacks: tuple[str, ...]
+    catch: str
+    unknown: tuple[str, ...] = ()
+    pareto: bool = False
+
+    @property
+    def noise_db(self) -> float:
+        """The buzz it leaves, nought where none is known [dB]."""
+        return self.buzz.high if self.buzz is not None and self.buzz.value is not None else 0.0
+
+
+class SuppliesFound(msgspec.Struct, frozen=True):
+    """What a search for the supply of a pin found: options, the best first; how many were solved; why there is none."""
+
+    pin: str
+    options: tuple[Supplied, ...]
+    solved: int
+    trouble: str = ""

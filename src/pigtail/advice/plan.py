@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail import edits
-from pigtail.catalogue.topologies import Does, Task, Topology, does, first, plain, those, topology
+from pigtail.catalogue.topologies import Does, Task, Topology, converters, does, first, plain, topology
 from pigtail.circuit import CircuitError
 from pigtail.edits.plan import set_converter
 from pigtail.edits.usual import NEAR_M, ROUTE_M, join, rails, return_link, supply_link
@@ -402,7 +402,7 @@ def _supply(job: Job, pin: str) -> Job:
     """The supply whose worst finding is the least bad; of equals the simplest, from the likeliest rail."""
     best: tuple[tuple[int, int], Job] | None = None
     plain_key = first("supply", Does.CONDUCTS).key
-    for shape in those("supply", without=(Does.SWITCHES, Does.FILTERS)):
+    for shape in converters():
         for rail in rails(job, pin):
             volts = getattr(job.terminal(rail), "voltage", None)
             if volts is None and shape.does & {Does.CONDUCTS, Does.SEPARATES}:

@@ -54,6 +54,9 @@ class Does(enum.Enum):
     SEPARATES = "separates"
     FILTERS = "filters"
     RECTIFIES = "rectifies"
+    STEPS_UP = "steps up"
+    LIMITS = "limits"
+    FUSES = "fuses"
 
 
 class Task(enum.Enum):
@@ -291,6 +294,15 @@ def those(purpose: str, *does: Does, without: Iterable[Does] = ()) -> tuple[Topo
         for t in topologies().values()
         if purpose in t.purposes and t.does.issuperset(does) and not t.does & frozenset(without)
     )
+
+
+#: What stands in a supply besides what converts it.
+BESIDE = (Does.SWITCHES, Does.FILTERS, Does.RECTIFIES, Does.LIMITS, Does.FUSES)
+
+
+def converters() -> tuple[Topology, ...]:
+    """What makes a module's volts of a rail or a reservoir, the straight join first, in the order of the catalogue."""
+    return those("supply", without=BESIDE)
 
 
 def first(purpose: str, *does: Does, without: Iterable[Does] = ()) -> Topology:

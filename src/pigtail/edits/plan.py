@@ -6,18 +6,27 @@ from msgspec.structs import replace
 
 from pigtail import edits
 from pigtail.catalogue.kinds import make_adapter
-from pigtail.catalogue.topologies import Does, does, first, plain, topology
-from pigtail.edits.usual import NEAR_M, join, return_link
+from pigtail.catalogue.topologies import Does, Task, does, first, plain, topology
+from pigtail.edits.usual import NEAR_M, join, return_link, supply_link, winding_link
 from pigtail.job.document import (
     SIDE_PORTS,
     Job,
     Link,
     Part,
     Plus,
+    Rail,
     Section,
 )
 from pigtail.job.errors import EditError
-from pigtail.job.wiring import pin_of, rail_of, return_address, return_links
+from pigtail.job.windings import winding_named, winding_of
+from pigtail.job.wiring import (
+    pin_of,
+    rail_of,
+    return_address,
+    return_links,
+    star_address,
+    supply_links,
+)
 
 
 def with_network(job: Job, link: Link, key: str) -> Link:
@@ -60,8 +69,9 @@ def rejoined(job: Job, link: Link, sections: tuple[Section, ...]) -> Link:
     out = [j for j in link.joins if j.port == "out"]
     joins += out
     ends = {"com": out[0].terminal if out else "", "back": starts[0].terminal if starts else ""}
+    rectifies = any(Does.RECTIFIES in s.does for s in shapes)
     for port in SIDE_PORTS:
-        if not any(port in s.ports for s in shapes):
+        if not any(port in s.ports for s in shapes) or (port == "back" and rectifies):
             continue
         there = next((j for j in link.joins if j.port == port), None)
         if there is None and port in ends and (back := return_address(job, ends[port])):
@@ -170,19 +180,71 @@ def set_converter(job: Job, link_id: str, key: str) -> Job:
     again.
     """
     link = link_of(job, link_id)
-    rail = _rail_of(job, link)
-    changed = edits.replace_link(job, reconverted(job, link, key))
-    pin = pin_of(job, link)
-    back, star = return_address(job, pin), return_address(job, rail)
+    return _with_homes(job, link, reconverted(job, link, key))
+
+
+def put_supply(job: Job, pin: str, source: str, keys: tuple[str, ...], reservoir: float | None = None) -> Job:
+    """Edit: supply a pin from a rail, or from a winding by its id, by these networks in a row, the reservoir [F] if there is one.
+
+    The link that fed the pin before keeps its id and name. Raises EditError for a source that is not there.
+    """
+    before = next(iter(supply_links(job, pin)), None)
+    link_id = before.id if before is not None else edits.free_id(job, "supply")
+    winding = winding_named(job, source)
+    if winding is not None:
+        made = winding_link(job, link_id, winding, pin, *keys)
+    elif isinstance(job.terminal(source), Rail):
+        made = supply_link(job, link_id, source, pin, keys[0])
+        for key in keys[1:]:
+            made = rejoined(job, made, (*made.sections, topology(key).section()))
+    else:
+        raise EditError(f"there is no rail and no winding {source}", value=source)
+    if reservoir is not None:
+        made = replace(made, sections=tuple(_with_reservoir(s, reservoir) for s in made.sections))
+    if before is None:
+        return _with_homes(edits.add_link(job, made), made, made)
+    held = as_held(made.sections, before.sections)
+    return _with_homes(
+        job, before, replace(made, name=before.name, sections=held if reservoir is None else made.sections)
+    )
+
+
+def _with_reservoir(section: Section, farads: float) -> Section:
+    """A rectifier with all its capacitors of one size [F]; any other network as it is."""
+    shape = topology(section.topology)
+    if Does.RECTIFIES not in shape.does:
+        return section
+    sizes = {p.name: farads for p in shape.bought() if p.role in (Task.RESERVOIR, Task.PUMP)}
+    return shape.section(**sizes)
+
+
+def turned_legs(job: Job, link_id: str) -> Job:
+    """Edit: join the two wires from a winding the other way round. Raises EditError for a link without two."""
+    link = link_of(job, link_id)
+    ports = [p for p in topology(link.sections[0].topology).inputs if link.at(p)][:2]
+    if len(ports) != 2:
+        raise EditError(f"{link.name} has not two wires from a winding", value=link_id)
+    other = dict(zip(ports, ports[::-1], strict=True))
+    joins = tuple(replace(j, port=other.get(j.port, j.port)) for j in link.joins)
+    return edits.replace_link(job, replace(link, joins=joins))
+
+
+def _with_homes(job: Job, link: Link, made: Link) -> Job:
+    """The job with a supply link in the place of another, and the module's supply return as it then needs it."""
+    changed = edits.replace_link(job, made)
+    pin = pin_of(job, made)
+    rail = rail_of(job, made)
+    back = return_address(job, pin)
+    star = return_address(job, rail) if rail else star_address(job) if winding_of(job, made) else ""
     if not pin or not back or not star:
         return changed
     homes = return_links(job, pin.partition(".")[0])
     own = [x for x in homes if any(j.terminal == back for j in x.joins)]
-    separates = Does.SEPARATES in topology(key).does
+    separates = any(does(s, Does.SEPARATES) for s in made.sections)
     if separates and len(homes) > len(own):
         for wire in own:
             changed = edits.remove_link(changed, wire.id)
-    elif not separates and not own and any(does(s, Does.SEPARATES) for s in link.sections):
+    elif not separates and not own and (link is made or any(does(s, Does.SEPARATES) for s in link.sections)):
         changed = edits.add_link(
             changed, return_link(edits.free_id(job, "supply_return"), "Supply return", back, star, 20)
         )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pigtail.catalogue.topologies import Topology, plain, topology
 from pigtail.job.document import HOST, Conductor, Job, Join, Link, Purpose, Rail, alive
 from pigtail.job.energy import Earthed, Winding
-from pigtail.job.wiring import return_address, star_address
+from pigtail.job.wiring import return_address
 from pigtail.units import Basis, Known
 
 ROUTE_M = 0.4  # a guess, shown as one: measure the route
@@ -67,14 +67,15 @@ def winding_ends(winding: Winding, shape: Topology) -> tuple[str, ...]:
 
 
 def winding_link(job: Job, link_id: str, winding: Winding, pin: str, *keys: str) -> Link:
-    """A supply link from a winding to a pin by a rectifier and what follows it, all at the module."""
+    """A supply link from a winding to a pin by a rectifier and what follows it, all at the module.
+
+    Where what follows holds its two sides apart, the rectifier's minus is joined to nothing but that.
+    """
     shapes = [topology(k) for k in keys]
     ends = winding_ends(winding, shapes[0])
     joins = [join(p, f"{HOST}.{e}", ROUTE_M, 24) for p, e in zip(shapes[0].inputs, ends, strict=True)]
     joins.append(join("out", pin, NEAR_M))
     joins.append(join("com", return_address(job, pin), NEAR_M))
-    if any(s.back for s in shapes):
-        joins.append(join("back", star_address(job), ROUTE_M))
     return Link(
         id=link_id,
         name="Supply",

@@ -85,6 +85,30 @@ def _there(address: str, kept: tuple[object, ...], modules: tuple[object, ...]) 
     return any(m.id == device and any(t.id == point for t in m.terminals) for m in modules)  # type: ignore[attr-defined]
 
 
+class Corner(NamedTuple):
+    """One case of a course: the switches, and at which end (0 low, 1 nominal, 2 high) each kind of input stands."""
+
+    switches: Mapping[str, float]
+    supply: int
+    ohm: int
+    store: int
+    load: int
+
+
+AVERAGE, BURST, ASLEEP = ({"bursting": b, "asleep": a} for b, a in ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0)))
+CORNERS = {
+    "average": Corner(AVERAGE, 1, 1, 1, 1),
+    "burst": Corner(BURST, 1, 1, 1, 1),
+    "unloaded": Corner(ASLEEP, 1, 1, 1, 1),
+    "sagging": Corner(BURST, 0, 2, 0, 2),
+    "highest": Corner(ASLEEP, 2, 0, 2, 0),
+    "stiff": Corner(BURST, 2, 0, 2, 2),
+    "stiff, small reservoir": Corner(BURST, 2, 0, 0, 2),
+}
+#: The cases that a quick look has.
+QUICK = ("average", "burst")
+
+
 class Settled(NamedTuple):
     """A period that repeats: its solution, and the volts of the capacitors at its end by their names."""
 
@@ -112,6 +136,26 @@ class Course:
         """The inputs of the circuit at their nominal values [SI], with the switches of the state."""
         return {i.name: i.ends[1] for i in self.netlist.inputs if i.in_deck} | self.netlist.here
 
+    def corner(self, corner: Corner) -> dict[str, float]:
+        """The parameters of the circuit in a corner [SI]: what rests on the mains, the winding, the diodes, the reservoir and the load."""
+        w, part = self.winding.parameter, self.rectifier.parameter
+        pin = subjects.terminal(pin_of(self.job, self.link)).parameter
+        at = {
+            subjects.MAINS.parameter("level"): corner.supply,
+            w("open"): corner.supply,
+            w("resistance"): corner.ohm,
+            part("isat"): corner.supply,
+            part("tesr"): corner.ohm,
+            part("c1"): corner.store,
+            part("c2"): corner.store,
+            pin("average"): corner.load,
+            pin("burst"): corner.load,
+        }
+        own = (n.parameter("iq") for n in networks(self.link))
+        at |= dict.fromkeys(own, corner.load)
+        ends = {i.name: i.ends for i in self.netlist.inputs if i.in_deck}
+        return {name: ends[name][end] for name, end in at.items() if name in ends} | dict(corner.switches)
+
     @cached_property
     def capacitors(self) -> dict[str, tuple[str, str]]:
         """The capacitors by their names, with their nodes."""
@@ -124,25 +168,28 @@ class Course:
 
     def settled(self, values: Mapping[str, float], *, steps: int = FINE) -> Settled:
         """A period that repeats, for values of parameters [SI]; steps of the period. Raises ConvergenceError, CircuitError."""
-        values = self.nominal | dict(values)
+        values = self.nominal | AVERAGE | dict(values)
         key = (*sorted(values.items()), ("steps", float(steps)))
         if key not in self.kept:
             self.kept[key] = self._settle(values, steps)
         return self.kept[key]
 
     def _settle(self, values: Mapping[str, float], steps: int) -> Settled:
+        """Coarse runs until the capacitors repeat, then a period at the steps that are asked for."""
         charges = self._beside(values)
         periods = BETWEEN if charges else CHARGING
         allowed = REPEATS * self.crest(values)
         for _ in range(RUNS):
-            run = self._run(values, periods, steps, charges)
+            run = self._run(values, periods, COARSE, charges)
             marks = {n: self._at_periods(run, nodes, periods) for n, nodes in self.capacitors.items()}
             if all(abs(m[-1] - m[-2]) <= allowed for m in marks.values()):
+                charges = {n: m[-1] for n, m in marks.items()}
                 break
             charges = {n: _led(m) for n, m in marks.items()}
             periods = BETWEEN
-        ended = {n: m[-1] for n, m in marks.items()}
-        return Settled(run, ended)
+        if steps != COARSE:
+            run = self._run(values, 1, steps, charges)
+        return Settled(run, charges)
 
     def _beside(self, values: Mapping[str, float]) -> dict[str, float]:
         """Volts of the capacitors where a run nearby settled, in proportion to the crest; empty where none has."""
@@ -190,20 +237,15 @@ class Course:
     @cached_property
     def average(self) -> Average:
         """What the rectifier gives at rest, over its spread: the mean of its volts with what is drawn, and their slope."""
-        name, level = self.winding.parameter, subjects.MAINS.parameter("level")
-        spread = {i.name: i.ends for i in self.netlist.inputs}
-        volts, drawn = self.mean({})
-        other = self.mean({"bursting": 1.0})
+        volts, drawn = self.mean(AVERAGE)
+        other = self.mean(BURST)
         if abs(other[1] - drawn) < STEP_A:
-            other = self.mean({"asleep": 1.0})
+            other = self.mean(ASLEEP)
         step = other[1] - drawn
         ohm = max((volts - other[0]) / step, LEAST_SLOPE_OHM) if abs(step) > 1e-6 else LEAST_SLOPE_OHM
         volts += ohm * drawn
-        corners = (
-            {p: spread[p][end] for p, end in ((level, at), (name("open"), at), (name("resistance"), 2 - at))}
-            for at in (0, 2)
-        )
-        ends = [mean + ohm * current for mean, current in map(self.mean, corners)]
+        corners = (self.mean(self.corner(CORNERS[c])) for c in ("sagging", "stiff"))
+        ends = [mean + ohm * current for mean, current in corners]
         low, high = min(*ends, volts), max(*ends, volts)
         told = Known(
             nominal=volts, low=low, high=high, unit="V", basis=Basis.TYPICAL, source="its course in time"
@@ -212,10 +254,9 @@ class Course:
 
     def mean(self, values: Mapping[str, float]) -> tuple[float, float]:
         """The mean of what the rectifier gives [V] and of the current drawn from it [A]."""
-        settled = self.settled(values, steps=COARSE)
-        period = self.last_period(settled.solution, COARSE)
-        volts = self.probe(settled.solution, self.rectifier, "dc_v")[period]
-        return mean_of(volts), mean_of(self.drawn(settled.solution)[period])
+        run = self.settled(values).solution
+        period = self.last_period(run)
+        return mean_of(self.probe(run, self.rectifier, "dc_v")[period]), mean_of(self.drawn(run)[period])
 
     def drawn(self, run: Solution) -> Array:
         """The current drawn from the rectifier's output [A], shape [T]."""

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
-from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -18,9 +17,19 @@ from pigtail.catalogue.topologies import Task
 from pigtail.circuit import Solution
 from pigtail.job.document import Link
 from pigtail.job.windings import source_resistance, winding_of
-from pigtail.model import subjects
 from pigtail.model.cascade import section_inputs
-from pigtail.model.course import FINE, Course, course_of, mean_of, rms_of
+from pigtail.model.course import (
+    ASLEEP,
+    BURST,
+    CORNERS,
+    FINE,
+    QUICK,
+    Corner,
+    Course,
+    course_of,
+    mean_of,
+    rms_of,
+)
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate
@@ -49,32 +58,6 @@ OF_COURSE = {
 PAINTED = 120
 
 
-class Corner(NamedTuple):
-    """One case of a course: the switches, and at which end (0 low, 1 nominal, 2 high) each kind of input stands."""
-
-    switches: Mapping[str, float]
-    supply: int
-    ohm: int
-    store: int
-    load: int
-
-
-AVERAGE, BURST, ASLEEP = {"bursting": 0.0}, {"bursting": 1.0}, {"asleep": 1.0}
-CORNERS = {
-    "average": Corner(AVERAGE, 1, 1, 1, 1),
-    "burst": Corner(BURST, 1, 1, 1, 1),
-    "unloaded": Corner(ASLEEP, 1, 1, 1, 1),
-    "sagging": Corner(BURST, 0, 2, 0, 2),
-    "sagging, large reservoir": Corner(BURST, 0, 2, 2, 2),
-    "highest": Corner(ASLEEP, 2, 0, 2, 0),
-    "stiff": Corner(BURST, 2, 0, 2, 2),
-    "stiff, small reservoir": Corner(BURST, 2, 0, 0, 2),
-    "light": Corner(AVERAGE, 0, 2, 0, 0),
-}
-#: The cases that a quick look has.
-QUICK = ("average", "burst")
-
-
 class WindingSupply(DirectSupply):
     """A supply from a winding of the host, through a rectifier."""
 
@@ -94,29 +77,9 @@ class WindingSupply(DirectSupply):
         """The numbers of the course in each corner [SI]."""
         return {name: self._numbers(corner) for name, corner in self.corners.items()}
 
-    def values(self, corner: Corner) -> dict[str, float]:
-        """The parameters of the circuit in a corner [SI]."""
-        course, w = self.course, self.course.winding.parameter
-        part, pin = course.rectifier.parameter, subjects.terminal(self.pin).parameter
-        ends = {i.name: i.ends for i in course.netlist.inputs if i.in_deck}
-        at = {
-            subjects.MAINS.parameter("level"): corner.supply,
-            w("open"): corner.supply,
-            w("resistance"): corner.ohm,
-            part("isat"): corner.supply,
-            part("tesr"): corner.ohm,
-            part("c1"): corner.store,
-            part("c2"): corner.store,
-            pin("average"): corner.load,
-            pin("burst"): corner.load,
-        }
-        for network in (n for n in ends if n.startswith(f"{self.link.id}_") and n.endswith("_iq")):
-            at[network] = corner.load
-        return {name: ends[name][end] for name, end in at.items() if name in ends} | dict(corner.switches)
-
     def _numbers(self, corner: Corner) -> dict[str, float]:
         course = self.course
-        run = course.settled(self.values(corner)).solution
+        run = course.settled(self.course.corner(corner)).solution
         period = course.last_period(run)
         volts = course.probe(run, course.rectifier, "dc_v")[period]
         winding = self.winding_current(run)[period]
@@ -269,7 +232,7 @@ class WindingSupply(DirectSupply):
         for words, corner in (("nominal", "burst"), ("low mains", "sagging"), ("high mains", "stiff")):
             if corner not in self.corners:
                 continue
-            run = self.course.settled(self.values(self.corners[corner])).solution
+            run = self.course.settled(self.course.corner(self.corners[corner])).solution
             period = self.course.last_period(run)
             every = np.linspace(0, FINE, PAINTED + 1).round().astype(int)
 

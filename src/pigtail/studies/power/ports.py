@@ -98,9 +98,12 @@ def _no_supply(job: Job, link: Link) -> Iterator[Finding]:
 
 def _open(job: Job, link: Link) -> Iterator[Finding]:
     """A foot of a network that is joined to nothing."""
+    rectifies = any(does(s, Does.RECTIFIES) for s in link.sections)
     for section in link.sections:
         shape = topology(section.topology)
         for port, words in FEET.items():
+            if port == "back" and rectifies:
+                continue  # the rectifier's own minus: nothing else needs to be there
             if port in shape.sides and not link.at(port):
                 yield tell(
                     f"{'level' if link.purpose is Purpose.FEED else 'power'}.open_foot",

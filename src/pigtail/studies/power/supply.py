@@ -173,7 +173,8 @@ class DirectSupply:
             return samples[converter.parameter(name)]
 
         v_in, v_out, i_in, i_out = (read(n) for n in ("in_v", "out_v", "in_current", "out_current"))
-        heat = np.maximum(v_in[0] * i_in[0] - v_out[0] * i_out[0], 0.0)
+        # a zener is hottest with nothing drawn, all else while the module plays
+        heat = np.max([v_in[k] * i_in[k] - v_out[k] * i_out[k] for k in (0, 2)], axis=0).clip(min=0.0)
         hot = samples["ambient"] + heat * figure("theta")
         most = np.maximum(np.max(v_in, axis=0) + self.valley, self.crest(samples))
         # what steps up or down by a transformer needs an input, not room above its output

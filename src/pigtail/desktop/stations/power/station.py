@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout
 
-from pigtail.catalogue.topologies import Does, those, topologies, topology
+from pigtail.catalogue.topologies import Does, converters, topologies, topology
 from pigtail.desktop import theme
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.base import Align, Painting, Station, board, gauge, say, wire
@@ -282,7 +282,7 @@ class PowerStation(Station):
             combo.clear()
         if supply is None:
             return
-        for key in (t.key for t in those("supply", without=(Does.SWITCHES, Does.FILTERS))):
+        for key in (t.key for t in converters()):
             self.converter.addItem(topologies()[key].title, key)
         for address in rails(job, supply.supply):
             self.rail.addItem(job.label(address), address)
