@@ -60,7 +60,7 @@ def test_a_document_of_the_first_version_is_migrated(larkmoor: Job) -> None:
     job = decode(json.dumps(raw).encode()).job
     assert job.host.terminals[0].place == Place(part="socket J3, pin 1")
     assert job.links == larkmoor.links
-    assert json.loads(encode(Document(job)))["version"] == 5
+    assert json.loads(encode(Document(job)))["version"] == 6
     raw["host"]["terminals"].append("no terminal")
     with pytest.raises(ValueError, match="terminals"):
         decode(json.dumps(raw).encode())

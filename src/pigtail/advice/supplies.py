@@ -28,7 +28,7 @@ from pigtail.edits.change import Edit
 from pigtail.edits.plan import own_adapter, put_supply
 from pigtail.edits.usual import rails
 from pigtail.job.document import HOST, Job, Link, Mode, Module, Purpose, Rail, SupplyIn
-from pigtail.job.energy import Winding
+from pigtail.job.energy import Earthed, Winding
 from pigtail.job.errors import EditError
 from pigtail.job.measured import Measured
 from pigtail.job.windings import source_resistance, winding_named
@@ -39,6 +39,7 @@ from pigtail.model.terminals import winding_live
 from pigtail.studies.findings import ORDER, Finding, Severity
 from pigtail.studies.power.found import PowerFound
 from pigtail.studies.power.study import study_power
+from pigtail.studies.power.trap import short_amps
 from pigtail.studies.returns.study import study_returns
 from pigtail.units import Basis, Known, format_quantity
 from pigtail.units.series import members
@@ -51,6 +52,8 @@ RESERVOIRS = tuple(members("E3", 220e-6, 10e-3))
 SIZES, OWN_A, CHOPPING, SLACK_V = 2, 10e-3, 1.0, 0.2
 #: Options that are offered at most, and of one source.
 OFFERED, OF_A_SOURCE = 14, 6
+#: So many good ones of one kind of rectifier and converter are enough.
+OF_A_KIND = 2
 #: Rough prices beside a resistor's 0.1: a rectifier of a diode, a large capacitor per millifarad, a converter that has none told.
 DIODE, PER_MILLIFARAD, CONVERTER, ADAPTER = 0.1, 0.8, 0.5, 6.0
 #: Two options are alike in heat, in ripple and in noise within these [W, V, dB].
@@ -85,12 +88,14 @@ CHANGES = {
 
 
 class Candidate(NamedTuple):
-    """One way to supply a pin: its source, the networks in a row, the reservoir [F], the edit that makes it."""
+    """One way to supply a pin: its source, the networks in a row, the reservoir [F], the edit that makes it; what stops it before it is
+    solved whole."""
 
     source: str
     keys: tuple[str, ...]
     reservoir: float | None
     edit: Edit
+    stopped: str = ""
 
 
 class SupplyStep(msgspec.Struct, frozen=True):
@@ -184,20 +189,40 @@ def _from_winding(job: Job, pin: str, winding: Winding, suiting: list[Topology])
         if len(rectifier.inputs) > 2 and not winding.tap:
             continue
         levels: dict[tuple[float, bool], Levels] = {}
+        trapped: dict[bool, bool] = {}
         for converter in suiting:
             keys = (rectifier.key,) if Does.CONDUCTS in converter.does else (rectifier.key, converter.key)
-            fitting = 0
+            fitting, apart, chops = 0, Does.SEPARATES in converter.does, Does.CHOPS in converter.does
             for farads in RESERVOIRS if known else RESERVOIRS[-1:]:
-                chops = Does.CHOPS in converter.does
-                if known and (farads, chops) not in levels:
+                made = Candidate(
+                    winding.id,
+                    keys,
+                    farads,
+                    partial(put_supply, pin=pin, source=winding.id, keys=keys, reservoir=farads),
+                )
+                if apart not in trapped:
+                    trapped[apart] = _trapped(job, pin, winding, made)
+                if known and (farads, chops) not in levels and not trapped[apart]:
                     levels[farads, chops] = _levels(job, pin, winding, rectifier, farads, chops=chops)
-                if known and not _has_room(converter, terminal, levels[farads, chops]):
-                    continue
-                edit = partial(put_supply, pin=pin, source=winding.id, keys=keys, reservoir=farads)
-                yield Candidate(winding.id, keys, farads, edit)
-                fitting += 1
-                if fitting == SIZES:
+                stopped = (
+                    TRAP if trapped[apart] else _stopped(converter, terminal, levels.get((farads, chops)))
+                )
+                yield made._replace(stopped=stopped)
+                fitting += not stopped
+                if fitting == SIZES or stopped in (TRAP, "power.regulator_overload"):
                     break
+
+
+#: The finding of a winding that stands on the host's ground.
+TRAP = "power.reference_trap"
+
+
+def _trapped(job: Job, pin: str, winding: Winding, candidate: Candidate) -> bool:
+    """Whether a plan shorts a winding of which it is known where it is earthed."""
+    if winding.earthed is Earthed.UNKNOWN:
+        return False
+    trial = Measured(candidate.edit(job)).job
+    return short_amps(trial, supply_links(trial, pin)[0], winding) > 0
 
 
 class Levels(NamedTuple):
@@ -238,18 +263,25 @@ def _levels(
         return Levels(0.0, 0.0)
 
 
-def _has_room(converter: Topology, pin: SupplyIn, levels: Levels) -> bool:
-    """Whether a converter holds its output at the valley and stands the crest; of the straight join, whether the module does."""
+def _stopped(converter: Topology, pin: SupplyIn, levels: Levels | None) -> str:
+    """What stops a converter on a reservoir: that it does not stand the crest, cannot give the burst, has no room at the valley; empty for
+    nothing. Of the straight join, whether the module stands it."""
+    values = converter.values(converter.section())
+    wanted = max((k.nominal for k in (pin.average, pin.burst) if k is not None), default=0.0)
+    if "imax" in values and values["imax"].high < wanted:
+        return "power.regulator_overload"
+    if levels is None:
+        return ""
     if Does.CONDUCTS in converter.does:
         assert pin.minimum is not None
         assert pin.maximum is not None
-        return levels.valley >= pin.minimum.low - SLACK_V and levels.crest <= pin.maximum.high + SLACK_V
-    values = converter.values(converter.section())
+        over, under = levels.crest > pin.maximum.high + SLACK_V, levels.valley < pin.minimum.low - SLACK_V
+        return "power.over_voltage" if over else "power.under_voltage" if under else ""
     most, least, volts, dropout = (values.get(k) for k in ("vin_max", "vin_min", "vout", "dropout"))
     if most is not None and levels.crest > most.high + SLACK_V:
-        return False
+        return "power.input_over_voltage"
     needed = least.low if least is not None else volts.low + dropout.low if volts and dropout else 0.0
-    return levels.valley >= needed - SLACK_V
+    return "power.dropout" if levels.valley < needed - SLACK_V else ""
 
 
 def _makes(converter: Topology, pin: SupplyIn) -> bool:
@@ -273,16 +305,18 @@ def _within(converter: Topology, low: float, high: float) -> bool:
 
 def take_step(job: Job, pin: str, source: str, before: SupplyStep, stock: Stock | None = None) -> SupplyStep:
     """One step of a search: all ways from one source, solved; its findings added to those of the steps before."""
-    found, broken, solved = [], Counter(before.broken), before.solved
-    for _, group in _grouped(candidates_of(job, pin, source)):
+    found: list[Supplied] = []
+    broken, solved, good = Counter(before.broken), before.solved, Counter[tuple[object, ...]]()
+    for keys, group in _grouped(candidates_of(job, pin, source)):
+        kind = (*keys[:-1], topology(keys[-1]).does)
         best: Supplied | None = None
-        for candidate in group:
+        for candidate in group if good[kind] < OF_A_KIND else ():
             solved += 1
-            option, stops = _solved(job, pin, candidate, stock)
+            option, stops = (
+                (None, candidate.stopped) if candidate.stopped else _solved(job, pin, candidate, stock)
+            )
             if option is None:
                 broken[stops] += 1
-                if best is not None:
-                    break
                 continue
             if best is None or _rank(option) < _rank(best):
                 best = option
@@ -290,6 +324,7 @@ def take_step(job: Job, pin: str, source: str, before: SupplyStep, stock: Stock 
                 break  # a larger reservoir costs more and mends nothing that is left
         if best is not None:
             found.append(best)
+            good[kind] += best.severity is Severity.GOOD
     kept = sorted(found, key=_rank)[:OF_A_SOURCE]
     return SupplyStep((*before.options, *kept), solved, dict(broken))
 

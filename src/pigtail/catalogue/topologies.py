@@ -205,6 +205,14 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         return "sup" in self.sides
 
     @property
+    def at_rest(self) -> tuple[str, str]:
+        """Name and text of a rectifier's subcircuit at rest: without its diodes, which then only stand for what it gave on average."""
+        kept = [x for x in self.netlist.splitlines() if not x.lower().startswith(("d", ".model"))]
+        return f"{self.key}_at_rest", "\n".join(kept).replace(
+            f".subckt {self.key} ", f".subckt {self.key}_at_rest "
+        )
+
+    @property
     def legged(self) -> bool:
         """Whether one of its inputs is joined through to its common, as an end of a winding that stands on a ground wants."""
         return "leg" in self.inputs

@@ -279,11 +279,15 @@ def own_adapter(job: Job, link_id: str, key: str) -> Job:
     adapter = make_adapter(key, edits.free_id(job, "adapter"))
     job = edits.add_module(job, adapter)
     rail, minus = f"{adapter.id}.plus", f"{adapter.id}.minus"
-    changed = reconverted(job, rerailed(job, link, rail), first("supply", Does.CONDUCTS).key)
+    straight = first("supply", Does.CONDUCTS).key
+    if winding_of(job, link) is not None:
+        made = replace(supply_link(job, link.id, rail, pin, straight), name=link.name)
+    else:
+        made = reconverted(job, rerailed(job, link, rail), straight)
     home = return_link(
         edits.free_id(job, "adapter_return"), "Adapter's minus", minus, return_address(job, pin), 20
     )
-    return edits.add_link(edits.replace_link(job, changed), home)
+    return edits.add_link(edits.replace_link(job, made), home)
 
 
 def add_filter(job: Job, link_id: str) -> Job:

@@ -250,7 +250,7 @@ class Course:
         told = Known(
             nominal=volts, low=low, high=high, unit="V", basis=Basis.TYPICAL, source="its course in time"
         )
-        return Average(told, Known.of(ohm, "Ω", Basis.TYPICAL, tolerance=0.3, source="its course in time"))
+        return Average(told, Known.of(ohm, "Ω", Basis.TYPICAL, source="its course in time"))
 
     def mean(self, values: Mapping[str, float]) -> tuple[float, float]:
         """The mean of what the rectifier gives [V] and of the current drawn from it [A]."""

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 
 from msgspec.structs import replace
 
-from pigtail.catalogue.topologies import Does, Topology
+from pigtail.catalogue.topologies import Does
 from pigtail.job.document import (
     HOST,
     SIDE_PORTS,
@@ -104,7 +104,7 @@ class Deck:
         self.lines: list[str] = []
         self.switches: dict[str, float] = {"bursting": 0.0, "asleep": 0.0, "burst_drive": 0.0, "awake": 0.0}
         self.inputs: list[Input] = []
-        self.used: dict[str, Topology] = {}
+        self.used: dict[str, str] = {}
         self.shown: dict[str, None] = {}
         self.there: dict[str, AnyTerminal] = {}
         self.rails: dict[str, str] = {}
@@ -319,7 +319,6 @@ class Deck:
     def network(self, link: Link, network: Network) -> None:
         """One network of a link; a stage whose supply is not joined has one of its own, as written in it."""
         shape = network.shape
-        self.used[shape.key] = shape
         found = section_inputs(link, network.at)
         if shape.supplied and not link.at("sup"):
             found = tuple(replace(i, in_deck=True) if i.field == "supply" else i for i in found)
@@ -331,16 +330,17 @@ class Deck:
         self.inputs += found
         names = {p.name for p in shape.parts if not p.outside}
         values = [f"{i.field}={{{i.name}}}" for i in found if i.field in names]
-        if Does.RECTIFIES in shape.does:
+        name, text = shape.key, shape.netlist
+        if Does.RECTIFIES in shape.does and network.element in self.averages:
             values += self.averaged(link, network)
+            name, text = shape.at_rest
+        self.used[name] = text
         nodes = [network.nodes[p] for p in shape.ports]
-        self.lines.append(f"X{network.element[1:]} {' '.join(nodes)} {shape.key} {' '.join(values)}".rstrip())
+        self.lines.append(f"X{network.element[1:]} {' '.join(nodes)} {name} {' '.join(values)}".rstrip())
 
     def averaged(self, link: Link, network: Network) -> list[str]:
         """What a rectifier gives at rest while its winding is live, as values of its subcircuit."""
-        average = self.averages.get(network.element)
-        if average is None:
-            return []
+        average = self.averages[network.element]
         volts, ohm = network.parameter("vrest"), network.parameter("rrest")
         words = f"{link.name}: what its {network.shape.short} gives on average"
         self.inputs.append(Input(volts, words, average.volts, (1.0, 50.0), network.subject, "vrest"))

@@ -207,7 +207,7 @@ def compile_job(
         [
             "",
             library(),
-            *(shape.netlist for shape in deck.used.values()),
+            *deck.used.values(),
             *(f".param {p}" for p in deck.parameters()),
             *deck.lines,
             ".op",
