@@ -58,6 +58,8 @@ OF_A_KIND = 2
 DIODE, PER_MILLIFARAD, CONVERTER, ADAPTER = 0.1, 0.8, 0.5, 6.0
 #: Two options are alike in heat, in ripple and in noise within these [W, V, dB].
 SAME_W, SAME_V, SAME_DB = 0.1, 0.2, 3.0
+#: By so much heat one is taken before another [W].
+WARM_W = 0.5
 WORDS = {
     "power.over_voltage": "the module would get too many volts",
     "power.input_over_voltage": "the converter does not stand its input",
@@ -460,7 +462,8 @@ def _rank(o: Supplied) -> tuple[object, ...]:
         len(o.idle),
         len(o.lacks),
         round(o.noise_db / SAME_DB),
-        round(o.heat_w / SAME_W),
+        any(does(s, Does.CHOPS) for s in o.link.sections),
+        round(o.heat_w / WARM_W),
         o.parts,
         o.cost,
         o.host_joints,

@@ -65,6 +65,17 @@ def _suggest(options: argparse.Namespace) -> int:
     if options.as_loud_as or options.now:
         job = as_loud_as(job, options.wanted, options.now, options.as_loud_as)
     wish = wish_of(options.series, only_stock=options.stock)
+    if options.wanted:
+        from pigtail.cli.supplying import names_supply, supplies, supplies_as_json, supplies_as_text
+
+        if names_supply(job, options.wanted):
+            supplied = supplies(job, options.wanted, wish)
+            print(
+                json.dumps(supplies_as_json(supplied), ensure_ascii=False, indent=1)
+                if options.json
+                else supplies_as_text(supplied)
+            )
+            return 0
     found = searches(job, options.wanted, wish, plausible=options.plausible)
     print(
         json.dumps(suggest_as_json(found), ensure_ascii=False, indent=1)
@@ -141,7 +152,11 @@ def _add_suggest(commands: Any) -> None:
     )
     suggest.add_argument("file", type=Path, metavar="FILE")
     suggest.add_argument(
-        "--for", dest="wanted", default="", metavar="FEED", help="one feed by its id; without it all"
+        "--for",
+        dest="wanted",
+        default="",
+        metavar="WHAT",
+        help="one feed by its id, or a supply or module whose supply is searched; without it all feeds",
     )
     suggest.add_argument(
         "--series", choices=("E12", "E24", "E96"), default="", help="take resistors from one series"

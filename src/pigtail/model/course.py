@@ -234,9 +234,9 @@ class Course:
         """What a network's probe reads over a run: volts [V] or a current [A], shape [T]."""
         return np.asarray(np.asarray(self.netlist.probe(run, network, name))[0])
 
-    @cached_property
-    def average(self) -> Average:
-        """What the rectifier gives at rest, over its spread: the mean of its volts with what is drawn, and their slope."""
+    def average(self, *, quick: bool = False) -> Average:
+        """What the rectifier gives at rest, over its spread, or for a quick look at nominal values alone: the mean of its volts with what
+        is drawn, and their slope."""
         volts, drawn = self.mean(AVERAGE)
         other = self.mean(BURST)
         if abs(other[1] - drawn) < STEP_A:
@@ -244,9 +244,9 @@ class Course:
         step = other[1] - drawn
         ohm = max((volts - other[0]) / step, LEAST_SLOPE_OHM) if abs(step) > 1e-6 else LEAST_SLOPE_OHM
         volts += ohm * drawn
-        corners = (self.mean(self.corner(CORNERS[c])) for c in ("sagging", "stiff"))
+        corners = (self.mean(self.corner(CORNERS[c])) for c in (() if quick else ("sagging", "stiff")))
         ends = [mean + ohm * current for mean, current in corners]
-        low, high = min(*ends, volts), max(*ends, volts)
+        low, high = min([*ends, volts]), max([*ends, volts])
         told = Known(
             nominal=volts, low=low, high=high, unit="V", basis=Basis.TYPICAL, source="its course in time"
         )
@@ -313,16 +313,16 @@ def course_of(job: Job, link: Link) -> Course:
     return found if found is not None else _COURSES.put(key, Course(job, link))
 
 
-def averages_of(job: Job) -> dict[str, Average]:
-    """What each rectifier of a measured job gives at rest, by the name of its element; none where its course does not settle or
-    nothing is known of its winding."""
+def averages_of(job: Job, *, quick: bool = False) -> dict[str, Average]:
+    """What each rectifier of a measured job gives at rest, by the name of its element, with its spread unless quick; none where its course
+    does not settle or nothing is known of its winding."""
     found = {}
     for link in job.links:
         if not alternating(job, link) or not pin_of(job, link):
             continue
         try:
             course = course_of(job, link)
-            found[course.rectifier.element] = course.average
+            found[course.rectifier.element] = course.average(quick=quick)
         except ConvergenceError:
             continue
     return found

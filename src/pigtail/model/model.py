@@ -24,17 +24,18 @@ FED = 0.5
 class Model:
     """What a measured job compiles to.
 
-    `papers` is the job as it was written down, `job` the same with its readings applied: what is solved.
+    `papers` is the job as it was written down, `job` the same with its readings applied: what is solved. quick: only nominal values are
+    asked of it.
     """
 
-    def __init__(self, measured: Measured) -> None:
-        self.measured = measured
+    def __init__(self, measured: Measured, *, quick: bool = False) -> None:
+        self.measured, self.quick = measured, quick
         self._netlists: dict[str, Netlist] = {}
 
     @classmethod
-    def of(cls, papers: Job) -> Model:
+    def of(cls, papers: Job, *, quick: bool = False) -> Model:
         """The model of a job as it was written down."""
-        return cls(Measured(papers))
+        return cls(Measured(papers), quick=quick)
 
     @property
     def papers(self) -> Job:
@@ -59,7 +60,7 @@ class Model:
             self._netlists[state] = (
                 any_other.in_state(state)
                 if any_other is not None and state in any_other.switches
-                else compile_job(self.job, state, averages=averages_of(self.job))
+                else compile_job(self.job, state, averages=averages_of(self.job, quick=self.quick))
             )
         return self._netlists[state]
 

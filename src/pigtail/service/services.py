@@ -13,11 +13,12 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from pigtail.advice.found import Contest, School, SearchFound
+    from pigtail.advice.found import Contest, School, SearchFound, SuppliesFound
     from pigtail.job.document import Job
     from pigtail.job.file import Document
     from pigtail.studies.found import Studies
     from pigtail.studies.level.found import FeedDetail
+    from pigtail.studies.power.found import SupplyDetail
     from pigtail.units import Known
 
 #: What the last quick look at a feed left for the next.
@@ -80,6 +81,29 @@ def search_step(
     return pickle.dumps(step), ranked(link_id, step)
 
 
+def supply_sources(job: Job, pin: str) -> tuple[str, ...]:
+    """The sources that a search of a module's supply goes through, one a step."""
+    from pigtail.advice.supplies import sources_of
+
+    return sources_of(job, pin)
+
+
+def supply_step(job: Job, pin: str, source: str, before: bytes) -> tuple[bytes, SuppliesFound]:
+    """One step of a search of a supply: what the next step goes on from, and what is found so far."""
+    from pigtail.advice.shapes import wish_of
+    from pigtail.advice.supplies import SupplyStep, ranked, take_step
+
+    step = take_step(job, pin, source, pickle.loads(before) if before else SupplyStep(), wish_of("").stock)  # noqa: S301  our own
+    return pickle.dumps(step), ranked(job, pin, step)
+
+
+def glance_supply(job: Job, link_id: str) -> SupplyDetail | None:
+    """A quick look at a supply that was just changed; None where there is nothing to look at."""
+    from pigtail.studies.power.study import glance_power
+
+    return glance_power(job, link_id)
+
+
 def glance(job: Job, link_id: str) -> FeedDetail | None:
     """A quick look at a feed that was just changed; None where there is nothing to look at."""
     from pigtail.model.model import Model
@@ -125,7 +149,8 @@ def sheet_pdf(job: Job, studies: Studies) -> bytes:
 SERVICES: dict[str, Callable[..., Any]] = {
     f.__name__: f
     for f in (
-        study, first_demo, advise, schools, contests, search_steps, search_step, glance, louder, matched, write_sheet,
+        study, first_demo, advise, schools, contests, search_steps, search_step, supply_sources,
+        supply_step, glance, glance_supply, louder, matched, write_sheet,
         sheet_pdf,
     )
 }  # fmt: skip

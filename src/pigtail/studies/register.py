@@ -90,7 +90,7 @@ REGISTER: list[Entry] = [
     Entry("level", "Level", "signal against input", (
         Dial("level.fits", "level over wanted", (-12.0, 30.0), ("level.turned",)), Dial("level.headroom", "headroom", (-6.0, 24.0)))),
     Entry("power", "Power", "rail, converter, heat", (
-        Dial("power.rail", "rail to spare", (-0.1, 0.1)), Dial("power.hot", "regulator", (20.0, 200.0)))),
+        Dial("power.rail", "rail to spare", (-0.1, 0.1), ("power.winding",)), Dial("power.hot", "regulator", (20.0, 200.0)))),
     Entry("returns", "Returns", "where currents go back", (Dial("returns.quiet", "bursts under music", (-120.0, -20.0)),)),
     Entry("build", "Build", "loom, parts, sheet", folder="loom"),  # `build` is a folder that many tools pass over
 ]  # fmt: skip

@@ -29,6 +29,8 @@ UNIT_NAMES = {
     "dB": ("dB",),
     "": ("",),
 }
+#: Units that take no prefix, and no more figures than anyone believes.
+WHOLE = ("h", "°")
 UNPREFIXED = ("°C", "°C/W", "dB", "")
 MAX_LENGTH = 60
 _NUMBER = re.compile(r"([+-]?)(\d+(?:[.]\d*)?(?:[eE][+-]?\d{1,2})?|[.]\d+)\s*(.*)", re.DOTALL)
@@ -164,11 +166,15 @@ def format_quantity(value: float, unit: str, digits: int = 3) -> str:
         return f"{value:.0f} {unit}".replace("-", "−")
     if unit == "":
         return f"{value:.{digits}g}".replace("-", "−")
+    if unit in WHOLE:
+        return f"{value:,.0f} {unit}" if abs(value) >= 100 else f"{value:.2g} {unit}"
     if abs(value) < 1e-13:
         return f"0 {unit}"
     exponent = min(max(math.floor(math.log10(abs(value)) / 3 + 1e-12), -5), 3)
+    if unit == "F":
+        exponent = min(exponent, -2)  # the trade counts large capacitors in microfarads
     scaled = float(f"{value / 10 ** (3 * exponent):.{digits}g}")
-    if abs(scaled) >= 1000 and exponent < 3:
+    if abs(scaled) >= 1000 and exponent < 3 and unit != "F":
         exponent, scaled = exponent + 1, scaled / 1000
     prefix = ("f", "p", "n", "µ", "m", "", "k", "M", "G")[exponent + 5]
     decimals = max(0, digits - 1 - math.floor(math.log10(abs(scaled)) + 1e-12)) if scaled else 0

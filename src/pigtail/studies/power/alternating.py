@@ -226,6 +226,11 @@ class WindingSupply(DirectSupply):
         )  # fmt: skip
         return replace(detail, waves=self.waves()) if self.known else detail
 
+    def glance(self) -> SupplyDetail:
+        """The numbers and the course at nominal values alone, for a quick look."""
+        detail = replace(super().glance(), rectifier=self.course.rectifier.shape.key)
+        return replace(detail, waves=self.waves()) if self.known else detail
+
     def waves(self) -> tuple[Waves, ...]:
         """A period of the course in a burst at nominal, low and high mains, to be painted."""
         found = []

@@ -16,7 +16,7 @@ from pigtail.catalogue.topologies import Does, does
 from pigtail.job.document import HOST, Job, Link, Mode, Purpose, Rail, SupplyClass, SupplyIn, alive
 from pigtail.job.energy import Winding
 from pigtail.job.windings import winding_at, winding_of
-from pigtail.job.wiring import addresses_of, rail_of, return_address, supply_links
+from pigtail.job.wiring import addresses_of, pin_of, rail_of, return_address, supply_links
 from pigtail.model.course import alternating
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -84,6 +84,23 @@ def study_power(model: Model) -> PowerFound:
     findings += surrounding(job)
     findings = _once(findings)
     return PowerFound("power", _numbers(details), tuple(findings), tuple(details))
+
+
+def glance_power(job: Job, link_id: str) -> SupplyDetail | None:
+    """A quick look at one supply while its values are turned: its numbers at nominal values, the course of an AC supply in a burst; None
+    for no supply that reaches a pin."""
+    model = Model.of(job, quick=True)
+    link = model.job.link(link_id)
+    pin = pin_of(model.job, link) if link is not None else ""
+    found = _source_of(model, pin) if pin else None
+    if found is None or isinstance(found, Finding):
+        return None
+    supply = (
+        WindingSupply(model, pin, *found, quick=True)
+        if alternating(model.job, found[0])
+        else DirectSupply(model, pin, *found)
+    )
+    return supply.glance()
 
 
 def supply_of(model: Model, pin: str, link: Link, rail: str) -> DirectSupply:

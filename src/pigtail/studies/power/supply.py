@@ -21,7 +21,7 @@ from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.power.found import SupplyDetail
 from pigtail.studies.power.stages import drawn_by, outputs_on
-from pigtail.units import Known, format_quantity
+from pigtail.units import Basis, Known, format_quantity
 
 Array = NDArray[np.float64]
 #: A difference of volts that is told [V].
@@ -98,6 +98,19 @@ class DirectSupply:
     def study(self) -> SupplyDetail:
         """Everything that is asked of a supply."""
         numbers = estimate(self.inputs, self.solve, self.wanted())
+        return SupplyDetail(
+            self.link.id, self.pin.partition(".")[0], self.rail, self.pin, self.shape.key, numbers
+        )
+
+    def glance(self) -> SupplyDetail:
+        """The numbers at nominal values alone, for a quick look."""
+        nominal = {i.name: np.array([i.ends[1]]) for i in self.inputs}
+        solved = self.solve(nominal)
+        numbers = {
+            n: Estimate(float(v), float(v), float(v), w.unit, Basis.GUESSED, w.words)
+            for n, w in self.wanted().items()
+            for v in (np.ravel(solved[n])[0],)
+        }
         return SupplyDetail(
             self.link.id, self.pin.partition(".")[0], self.rail, self.pin, self.shape.key, numbers
         )

@@ -18,6 +18,7 @@ from pigtail.desktop.stations.survey.chain import ChainTables
 from pigtail.desktop.stations.survey.hazard import Hazard
 from pigtail.desktop.stations.survey.pictures import Pictures
 from pigtail.desktop.stations.survey.points import Points
+from pigtail.desktop.stations.survey.sources import Sources
 from pigtail.desktop.stations.survey.sweep import SweepTable
 from pigtail.desktop.tables import Cell, Lazy, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import Probes
@@ -154,8 +155,9 @@ PAGES = (
     "connector sweep",
     "photos and papers",
     "before touching",
+    "windings, batteries, rails",
 )
-KNOWN, LOG, STAGES, POINTS, SWEEP, PICTURES, HAZARD = range(len(PAGES))
+KNOWN, LOG, STAGES, POINTS, SWEEP, PICTURES, HAZARD, SOURCES = range(len(PAGES))
 
 
 class SurveyStation(Station):
@@ -192,7 +194,8 @@ class SurveyStation(Station):
         set_widths(self.log_table, (42, 130, 130, 130, 96, 176))
         self.stages, self.points, self.sweep = ChainTables(), Points(), SweepTable()
         self.pictures, self.hazard = Pictures(), Hazard()
-        panels = (self.stages, self.points, self.sweep, self.pictures, self.hazard)
+        self.sources = Sources()
+        panels = (self.stages, self.points, self.sweep, self.pictures, self.hazard, self.sources)
         for panel in panels:
             panel.edited.connect(self.edited)
             panel.refused.connect(self.refused)
@@ -258,6 +261,7 @@ class SurveyStation(Station):
             SWEEP: partial(self.sweep.show_job, self._job),
             PICTURES: partial(self.pictures.show_job, self._job, self.folder()),
             HAZARD: partial(self.hazard.show_job, self._job),
+            SOURCES: partial(self.sources.show_job, self._job),
         }
         fill[page]()
 

@@ -1,0 +1,218 @@
+"""What comes near its limit, as bars: from the least to the most that it may be, with the limit drawn across."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+from PyQt6.QtCore import QPointF, QRectF, QSize
+from PyQt6.QtGui import QPainter, QPen
+
+from pigtail.desktop import theme
+from pigtail.desktop.stations.base import Align, Painting, say
+from pigtail.job.document import Job, Rail, SupplyIn
+from pigtail.job.windings import winding_at
+from pigtail.model.estimate import Estimate
+from pigtail.units import format_quantity
+
+if TYPE_CHECKING:
+    from pigtail.studies.power.found import SupplyDetail
+
+#: A bar needs so much height; it is no higher than the second [px].
+LEAST, MOST = 30.0, 96.0
+#: A row from this height on is written larger [px].
+TALL = 50.0
+
+
+class Bar(NamedTuple):
+    """A number against its limits: its words, where the scale begins and ends, the least, nominal and most of it, its limits, what it
+    starts with (what the host draws already), what is told beside it; whether it is known."""
+
+    words: str
+    start: float
+    end: float
+    low: float
+    value: float
+    high: float
+    limits: tuple[float, ...]
+    before: float
+    told: str
+    known: bool
+    within: bool
+
+
+def _bar(
+    words: str,
+    number: Estimate,
+    start: float,
+    end: float,
+    limits: tuple[float, ...],
+    told: str,
+    *,
+    before: float = 0.0,
+) -> Bar:
+    if number.value is None:
+        return Bar(words, start, end, 0.0, 0.0, 0.0, limits, before, "not known", False, True)
+    least, most = limits if len(limits) == 2 else (number.low, min(limits))
+    within = least <= number.low and number.high <= most
+    return Bar(words, start, end, number.low, number.value, number.high, limits, before, told, True, within)
+
+
+def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
+    """The bars of a supply."""
+    n, found = supply.numbers, []
+    pin = job.terminal(supply.supply)
+    if isinstance(pin, SupplyIn) and pin.minimum is not None and pin.maximum is not None:
+        low, high = pin.minimum.nominal, pin.maximum.nominal
+        span = max(high - low, 0.1)
+        told = f"{n['module_v_burst'].short()} of {low:g} to {high:g} V"
+        found.append(
+            _bar(
+                "at the module's pins",
+                n["module_v_burst"],
+                low - 0.6 * span,
+                high + 0.6 * span,
+                (low, high),
+                told,
+            )
+        )
+    if "regulator_tj_c" in n:
+        limit = _hottest(n)
+        told = f"{n['regulator_tj_c'].short()} of {limit:.0f} °C"
+        found.append(
+            _bar("junction of the converter", n["regulator_tj_c"], 0.0, 1.35 * limit, (limit,), told)
+        )
+    found += _budget(job, supply)
+    if "diode_tj_c" in n and n["diode_room_c"].value is not None and n["diode_tj_c"].value is not None:
+        limit = n["diode_tj_c"].value + n["diode_room_c"].value
+        found.append(
+            _bar(
+                "junction of a diode",
+                n["diode_tj_c"],
+                0.0,
+                1.35 * limit,
+                (limit,),
+                f"{n['diode_tj_c'].short()} of {limit:.0f} °C",
+            )
+        )
+    if "capacitor_a" in n and n["ripple_room_a"].value is not None and n["capacitor_a"].value is not None:
+        limit = n["capacitor_a"].value + n["ripple_room_a"].value
+        told = f"{n['capacitor_a'].short()} of {format_quantity(limit, 'A', 2)}"
+        found.append(
+            _bar("ripple current of the reservoir", n["capacitor_a"], 0.0, 1.35 * limit, (limit,), told)
+        )
+    return tuple(found)
+
+
+def _hottest(n: dict[str, Estimate]) -> float:
+    hot, room = n["regulator_tj_c"].value, n["regulator_room_c"].value
+    return hot + room if hot is not None and room is not None else 125.0
+
+
+def _budget(job: Job, supply: SupplyDetail) -> list[Bar]:
+    """What the rail or the winding gives, of what it can."""
+    n = supply.numbers
+    winding = winding_at(job, supply.rail)
+    if winding is not None:
+        number = n["winding_a"]
+        if winding.rated is None:
+            return [
+                Bar(
+                    f"{winding.name}, r.m.s.",
+                    0.0,
+                    1.0,
+                    0.0,
+                    0.0,
+                    0.0,
+                    (),
+                    0.0,
+                    "what it may give is not known",
+                    False,
+                    True,
+                )
+            ]
+        limit = winding.rated.nominal
+        told = f"{number.short()} of {format_quantity(limit, 'A', 2)}"
+        return [_bar(f"{winding.name}, r.m.s.", number, 0.0, 1.35 * limit, (limit,), told)]
+    rail = job.terminal(supply.rail)
+    limit_known = rail.limit if isinstance(rail, Rail) else None
+    number = n["rail_current_burst_a"]
+    name = f"{job.label(supply.rail)}: used and burst"
+    if limit_known is None:
+        return [Bar(name, 0.0, 1.0, 0.0, 0.0, 0.0, (), 0.0, "what it can give is not known", False, True)]
+    limit = limit_known.nominal
+    used = rail.used.nominal if isinstance(rail, Rail) and rail.used is not None else 0.0
+    told = f"{number.short()} of {format_quantity(limit, 'A', 2)}"
+    most = max(1.35 * limit, 1.05 * (number.value or 0.0))
+    return [_bar(name, number, 0.0, most, (limit,), told, before=used)]
+
+
+class Bars(Painting):
+    """The bars of the supply on view."""
+
+    def __init__(self) -> None:
+        super().__init__("supply_bars", QSize(220, 120))
+        self.bars: tuple[Bar, ...] = ()
+
+    def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:
+        """Show a supply."""
+        self.bars = bars_of(job, supply) if supply is not None else ()
+        self.describe("; ".join(f"{b.words}: {b.told}" for b in self.bars) or "No supply to show")
+
+    def paint(self, painter: QPainter, box: QRectF) -> None:
+        if not self.bars:
+            say(painter, box, "No supply to show.", use="dim", align=Align.AlignCenter)
+            return
+        count = min(len(self.bars), max(int(box.height() // LEAST), 1))
+        pitch = min(box.height() / count, MOST)
+        for k, bar in enumerate(self.bars[:count]):
+            self._bar(painter, QRectF(box.left(), box.top() + k * pitch, box.width(), pitch), bar)
+
+    def _bar(self, painter: QPainter, row: QRectF, bar: Bar) -> None:
+        t = theme.current()
+        px = 14 if row.height() >= TALL else 11
+        head = QRectF(row.left(), row.top(), row.width(), px + 4)
+        use = "ink" if bar.within else "fix"
+        use = use if bar.known else "unknown"
+        say(painter, head, bar.told, px=px, bold=True, use=use, align=Align.AlignRight | Align.AlignVCenter)
+        room = head.width() - painter.fontMetrics().horizontalAdvance(bar.told) - 8
+        say(
+            painter,
+            QRectF(head.left(), head.top(), room, 15),
+            f"{bar.words[:1].upper()}{bar.words[1:]}",
+            px=11,
+        )
+        gauge = QRectF(
+            row.left(),
+            head.bottom() + 3,
+            row.width(),
+            min(max(row.height() - head.height() - 16, 11.0), 38.0),
+        )
+        painter.setPen(QPen(t.color("line"), 1))
+        painter.setBrush(t.color("field"))
+        painter.drawRect(gauge)
+        span = bar.end - bar.start
+
+        def x(value: float) -> float:
+            return gauge.left() + gauge.width() * min(max((value - bar.start) / span, 0.0), 1.0)
+
+        if bar.known:
+            colour = t.color("accent" if bar.within else "fix")
+            if len(bar.limits) == 1:
+                painter.fillRect(
+                    QRectF(gauge.left(), gauge.top() + 1, x(bar.before) - gauge.left(), gauge.height() - 2),
+                    t.color("ivory"),
+                )
+                painter.fillRect(
+                    QRectF(x(bar.before), gauge.top() + 1, x(bar.value) - x(bar.before), gauge.height() - 2),
+                    colour,
+                )
+            pale = t.color("accent" if bar.within else "fix")
+            pale.setAlpha(90)
+            painter.fillRect(
+                QRectF(x(bar.low), gauge.top() + 1, max(x(bar.high) - x(bar.low), 2.0), gauge.height() - 2),
+                pale,
+            )
+            painter.fillRect(QRectF(x(bar.value) - 1.5, gauge.top() - 2, 3, gauge.height() + 4), colour)
+        painter.setPen(QPen(t.color("ink"), 2))
+        for limit in bar.limits:
+            painter.drawLine(QPointF(x(limit), gauge.top() - 3), QPointF(x(limit), gauge.bottom() + 3))

@@ -1,0 +1,160 @@
+"""The way of the energy: from where it comes through what turns part of it into heat to the module, as broad as it is strong."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPolygonF
+
+from pigtail.catalogue.topologies import Does, topology
+from pigtail.desktop import theme
+from pigtail.desktop.stations.base import Align, Painting, say, say_over
+from pigtail.job.document import Job, Rail
+from pigtail.job.windings import winding_at
+from pigtail.units import format_quantity
+
+if TYPE_CHECKING:
+    from pigtail.model.estimate import Estimate
+    from pigtail.studies.power.found import SupplyDetail
+
+#: The broadest and the narrowest the way is drawn, and how far a branch of heat goes down [px].
+BROAD, NARROW, DOWN = 26.0, 3.0, 22.0
+
+
+class Step(NamedTuple):
+    """A place on the way: its name, what stands there in few words, what it turns into heat [W] and passes on [W]."""
+
+    name: str
+    tells: str
+    heat: float
+    passes: float
+
+
+def value(numbers: dict[str, Estimate], name: str) -> float:
+    """The nominal value of a number, nought where it is not known [its unit]."""
+    found = numbers.get(name)
+    return found.value if found is not None and found.value is not None else 0.0
+
+
+def steps_of(job: Job, supply: SupplyDetail) -> tuple[Step, ...]:
+    """The places on the way of a supply, the source first."""
+    n = supply.numbers
+    given = value(n, "module_v") * value(n, "module_current_a")
+    converter = topology(supply.converter)
+    converts = Does.CONVERTS in converter.does
+    heat = value(n, "regulator_w") if converts else 0.0
+    lost = value(n, "diodes_w")
+    device = job.device(supply.module)
+    winding = winding_at(job, supply.rail)
+    found = []
+    if winding is not None:
+        volts = format_quantity(winding.open.nominal, "V", 3) if winding.open else "?"
+        found.append(Step(winding.name, f"{volts} AC with nothing drawn", 0.0, given + heat + lost))
+        rectifier = topology(supply.rectifier) if supply.rectifier else converter
+        found.append(
+            Step(rectifier.short, f"{n['reservoir_v'].short()} on the reservoir", lost, given + heat)
+        )
+    else:
+        found.append(Step(job.label(supply.rail), n["rail_v"].short(), 0.0, given + heat))
+    if converts:
+        found.append(Step(converter.title.partition(",")[0], f"{n['module_v'].short()} out", heat, given))
+    found.append(
+        Step(device.name if device else "module", f"{n['module_v_burst'].short()} in a burst", 0.0, given)
+    )
+    return tuple(found)
+
+
+class River(Painting):
+    """The way of the energy of the supply on view."""
+
+    def __init__(self) -> None:
+        super().__init__("supply_picture", QSize(360, 122))
+        self.setFixedHeight(128)
+        self.steps: tuple[Step, ...] = ()
+        self.currents = ""
+
+    def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:
+        """Show a supply."""
+        self.steps = steps_of(job, supply) if supply is not None else ()
+        if supply is None:
+            self.describe("No supply reaches a module yet")
+            return
+        n = supply.numbers
+        average, burst = n["module_current_a"].short(), n["module_current_burst_a"].short()
+        self.currents = f"{average}, bursts {burst}"
+        rail = job.terminal(supply.rail)
+        source = n["rail_v"].short() if isinstance(rail, Rail) else n["reservoir_v"].short()
+        self.describe(
+            f"Supply: {' → '.join(s.name for s in self.steps)}; {source}, {self.currents}; module {n['module_v'].short()}"
+        )
+
+    def paint(self, painter: QPainter, box: QRectF) -> None:
+        if not self.steps:
+            say(painter, box, "No supply reaches a module yet.", use="dim", px=13, align=Align.AlignCenter)
+            return
+        t, count = theme.current(), len(self.steps)
+        most = max(s.passes + s.heat for s in self.steps) or 1.0
+        width = box.width() / count
+        line = box.top() + 50.0
+        painter.setPen(Qt.PenStyle.NoPen)
+        for k, step in enumerate(self.steps):
+            left = box.left() + k * width
+            comes = self.steps[k - 1].passes if k else step.passes
+            start, ends = (
+                left + (0.12 * width if k == 0 else 0.0),
+                left + (width if k + 1 < count else 0.88 * width),
+            )
+            middle = left + width / 2
+            broad, thin = _broad(comes, most), _broad(step.passes, most)
+            painter.setBrush(t.color("copper"))
+            painter.drawPolygon(_band(start, middle, line, broad, broad))
+            painter.drawPolygon(_band(middle, ends, line, thin, thin))
+            if step.heat > 0:
+                self._heat(painter, middle, line + broad / 2, _broad(step.heat, most))
+            painter.setBrush(t.color("panel"))
+            painter.setPen(t.color("copper"))
+            painter.drawEllipse(QPointF(middle, line), 5.0, 5.0)
+            painter.setPen(Qt.PenStyle.NoPen)
+        for k, step in enumerate(self.steps):
+            rect = QRectF(box.left() + k * width + 3, box.top() - 2, width - 6, 17)
+            say(
+                painter,
+                rect,
+                f"{step.name[:1].upper()}{step.name[1:]}",
+                bold=True,
+                px=12,
+                align=Align.AlignCenter,
+                middle=True,
+            )
+            say(painter, rect.translated(0, 16), step.tells, px=11, use="dim", align=Align.AlignCenter)
+            below = QRectF(rect.left(), line + BROAD / 2 + DOWN - 4, rect.width(), 16)
+            if step.heat > 0:
+                words = f"{format_quantity(step.heat, 'W', 2)} heat"
+                say_over(painter, below, words, px=12, color=t.color("fix"))
+            elif k + 1 == count:
+                say(painter, below, self.currents, px=11, use="dim", align=Align.AlignCenter)
+
+    def _heat(self, painter: QPainter, x: float, top: float, width: float) -> None:
+        """A branch that goes down and ends: what becomes heat."""
+        t = theme.current()
+        painter.setBrush(t.color("fix"))
+        width = max(width, NARROW)
+        painter.drawPolygon(
+            QPolygonF([QPointF(x - width / 2, top), QPointF(x + width / 2, top), QPointF(x, top + DOWN - 8)])
+        )
+
+
+def _broad(watts: float, most: float) -> float:
+    return max(NARROW, BROAD * watts / most) if watts > 0 else NARROW
+
+
+def _band(left: float, right: float, line: float, broad: float, thin: float) -> QPolygonF:
+    return QPolygonF(
+        [
+            QPointF(left, line - broad / 2),
+            QPointF(right, line - thin / 2),
+            QPointF(right, line + thin / 2),
+            QPointF(left, line + broad / 2),
+        ]
+    )

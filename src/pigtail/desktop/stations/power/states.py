@@ -1,0 +1,101 @@
+"""The states of the host side by side: in which the source is up, in which the module lives, how long a battery lasts in each."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QRectF, QSize
+from PyQt6.QtGui import QPainter, QPen
+
+from pigtail.desktop import theme
+from pigtail.desktop.stations.base import Align, Painting, say
+from pigtail.job.document import Mode
+
+if TYPE_CHECKING:
+    from pigtail.job.document import Job
+    from pigtail.studies.power.found import SupplyDetail
+
+
+class StateStrip(Painting):
+    """A cell for each state of the host."""
+
+    def __init__(self) -> None:
+        super().__init__("states_strip", QSize(300, 56))
+        self.setFixedHeight(62)
+        self.cells: tuple[tuple[str, bool, bool, bool, str], ...] = ()
+
+    def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:
+        """Show a supply in all states."""
+        kinds = {s.id: s.kind for s in job.host.states}
+        lasting = (
+            {x.state: x for x in supply.battery.lasting}
+            if supply is not None and supply.battery is not None
+            else {}
+        )
+        rows = supply.states if supply is not None else ()
+        cells = []
+        for row in rows:
+            idle = kinds.get(row.state) in (Mode.OFF, Mode.STANDBY)
+            last = lasting.get(row.state)
+            hours = (
+                f", {_hours(last.hours.value)}" if last is not None and last.hours.value is not None else ""
+            )
+            cells.append((row.name, row.rail, row.powered, idle and row.powered, hours))
+        self.cells = tuple(cells) or tuple((s.name, False, False, False, "") for s in job.host.states)
+        words = (
+            f"{n}: source {'up' if up else 'off'}, module {'powered' if on else 'off'}{h}"
+            for n, up, on, _, h in self.cells
+        )
+        self.describe("What each host state powers: " + "; ".join(words))
+
+    def paint(self, painter: QPainter, box: QRectF) -> None:
+        if not self.cells:
+            say(
+                painter,
+                box,
+                "The host has no states yet: add them in Survey.",
+                use="unknown",
+                align=Align.AlignCenter,
+            )
+            return
+        t, width = theme.current(), box.width() / len(self.cells)
+        for k, (name, up, on, wrong, hours) in enumerate(self.cells):
+            cell = QRectF(box.left() + k * width + 2, box.top() - 2, width - 4, box.height() + 4)
+            painter.setPen(QPen(t.color("fix" if wrong else "copper" if on else "line"), 2.0 if on else 1.0))
+            painter.setBrush(t.color("field" if on else "panel"))
+            painter.drawRoundedRect(cell, 4, 4)
+            say(
+                painter,
+                QRectF(cell.left() + 8, cell.top() + 3, cell.width() - 16, 17),
+                f"“{name}”",
+                bold=True,
+                px=12,
+                use="ink" if on else "dim",
+            )
+            told = (
+                "module on, though the host is not" if wrong else f"module on{hours}" if on else "module off"
+            )
+            say(
+                painter,
+                QRectF(cell.left() + 8, cell.top() + 20, cell.width() - 16, 15),
+                told,
+                px=11,
+                use="fix" if wrong else "ink" if on else "dim",
+            )
+            if cell.width() > 120:
+                source = "source up" if up else "source off"
+                say(
+                    painter,
+                    QRectF(cell.left() + 8, cell.top() + 3, cell.width() - 16, 17),
+                    source,
+                    px=10,
+                    use="dim",
+                    align=Align.AlignRight | Align.AlignVCenter,
+                )
+
+
+def _hours(hours: float) -> str:
+    """Hours in words: days where they are many."""
+    if hours > 72:
+        return f"{hours / 24:,.0f} days"
+    return f"{hours:.2g} h" if hours < 10 else f"{hours:.0f} h"

@@ -1,0 +1,258 @@
+"""What an AC supply does over a period of the mains: the winding, the reservoir with its valley, the line below which the regulator drops
+out, the module; at nominal mains drawn strong, at low mains thin. Of a battery how its volts fall, with the retrofit and without."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from pigtail.catalogue.topologies import Does, topology
+from pigtail.desktop import theme
+from pigtail.desktop.stations.base import Align, Painting, say
+from pigtail.desktop.stations.power.river import value
+from pigtail.units import format_quantity
+
+if TYPE_CHECKING:
+    from pigtail.job.document import Job
+    from pigtail.studies.power.found import BatteryDetail, SupplyDetail, Waves
+
+LEFT, BOTTOM, TOP, RIGHT = 42.0, 20.0, 20.0, 8.0
+
+
+class Course(Painting):
+    """A period of the supply on view, or the discharge of its battery."""
+
+    def __init__(self) -> None:
+        super().__init__("supply_course", QSize(260, 150))
+        self.waves: tuple[Waves, ...] = ()
+        self.battery: BatteryDetail | None = None
+        self.drops_at: float | None = None
+        self.needs: float | None = None
+        self.setVisible(False)
+
+    def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:
+        """Show a supply: its waves if it comes from a winding, the discharge if from a battery, else nothing."""
+        self.waves = supply.waves if supply is not None else ()
+        self.battery = supply.battery if supply is not None else None
+        self.drops_at, self.needs = None, None
+        if supply is not None:
+            n = supply.numbers
+            if "dropout_margin_v" in n and self.waves:
+                # the valley less the room above dropout is where the regulator drops out
+                deepest = min(min(w.reservoir) for w in self.waves)
+                self.drops_at = (
+                    deepest - n["dropout_margin_v"].low if n["dropout_margin_v"].value is not None else None
+                )
+            pin = job.terminal(supply.supply)
+            least = getattr(pin, "minimum", None)
+            straight = Does.CONVERTS not in topology(supply.converter).does
+            self.needs = least.nominal if least is not None and straight else None
+        self.setVisible(bool(self.waves or self.battery))
+        self._describe(supply)
+
+    def _describe(self, supply: SupplyDetail | None) -> None:
+        if supply is None or not (self.waves or self.battery):
+            self.describe("")
+            return
+        n = supply.numbers
+        if self.waves:
+            self.describe(
+                f"A period: reservoir {n['valley_v'].short()} in the valley, {n['crest_v'].short()} at the most, ripple "
+                f"{n['ripple_v'].short()}; charging current {n['charging_a'].short()} at its crest"
+            )
+        elif self.battery is not None:
+            self.describe(f"Discharge of {self.battery.name}")
+
+    def paint(self, painter: QPainter, box: QRectF) -> None:
+        if self.waves:
+            self._waves(painter, box)
+        elif self.battery is not None:
+            self._discharge(painter, box, self.battery)
+
+    # -- waves ------------------------------------------------------------------------------------------------
+
+    def _waves(self, painter: QPainter, box: QRectF) -> None:
+        plot = box.adjusted(LEFT, TOP, -RIGHT, -BOTTOM)
+        most = max(max(w.reservoir) for w in self.waves)
+        most = 1.12 * max([most, *(abs(v) for v in self.waves[0].winding)])
+        period = self.waves[0].times[-1]
+        _grid(painter, plot, most, "V", f"one period, {1e3 * period:.3g} ms")
+        highest = max(max(abs(c) for c in w.current) for w in self.waves) or 1.0
+        t = theme.current()
+
+        def place(time: float, volts: float) -> QPointF:
+            return QPointF(
+                plot.left() + plot.width() * time / period,
+                plot.bottom() - plot.height() * max(volts, 0.0) / most,
+            )
+
+        first = self.waves[0]
+        current = t.color("ivory")
+        current.setAlpha(150)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(current)
+        foot = [QPointF(plot.right(), plot.bottom()), QPointF(plot.left(), plot.bottom())]
+        flow = [
+            place(x, 0.35 * most * abs(c) / highest) for x, c in zip(first.times, first.current, strict=True)
+        ]
+        painter.drawPolygon(QPolygonF([*flow, *foot]))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for wave, style, width in ((w, s, k) for w, s, k in zip(self.waves, STYLES, WIDTHS, strict=False)):
+            painter.setPen(QPen(t.color("dim"), 1.0, Qt.PenStyle.DotLine))
+            if wave is first:
+                painter.drawPolyline(
+                    QPolygonF([place(x, abs(v)) for x, v in zip(wave.times, wave.winding, strict=True)])
+                )
+            painter.setPen(QPen(t.color("copper"), width, style))
+            painter.drawPolyline(
+                QPolygonF([place(x, v) for x, v in zip(wave.times, wave.reservoir, strict=True)])
+            )
+        painter.setPen(QPen(t.color("accent"), 2.0))
+        painter.drawPolyline(QPolygonF([place(x, v) for x, v in zip(first.times, first.module, strict=True)]))
+        if self.drops_at is not None and 0 < self.drops_at < most:
+            y = place(0, self.drops_at).y()
+            painter.setPen(QPen(t.color("fix"), 1.5, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            say(
+                painter,
+                QRectF(plot.left() + 6, y + 1, plot.width() - 10, 14),
+                f"the regulator drops out below {format_quantity(self.drops_at, 'V', 3)}",
+                px=10,
+                use="fix",
+            )
+        self._names(painter, plot, place, highest)
+
+    def _names(self, painter: QPainter, plot: QRectF, place: object, highest: float) -> None:
+        """What each line is, beside its end."""
+        first = self.waves[0]
+        low = min(self.waves, key=lambda w: min(w.reservoir))
+        head = QRectF(plot.left(), plot.top() - 18, plot.width(), 15)
+        valley = format_quantity(min(low.reservoir), "V", 3)
+        words = f"reservoir: valley {valley} at low mains"
+        say(painter, head, words, px=11, bold=True, use="copper")
+        say(
+            painter,
+            head,
+            f"module {format_quantity(min(first.module), 'V', 3)}",
+            px=11,
+            bold=True,
+            use="accent",
+            align=Align.AlignRight | Align.AlignVCenter,
+        )
+        current = QRectF(plot.left() + 6, plot.bottom() - 16, plot.width() - 10, 14)
+        say(
+            painter,
+            current,
+            f"charging current, {format_quantity(highest, 'A', 2)} at the crest",
+            px=10,
+            use="dim",
+            align=Align.AlignRight | Align.AlignVCenter,
+        )
+
+    # -- a battery --------------------------------------------------------------------------------------------
+
+    def _discharge(self, painter: QPainter, box: QRectF, battery: BatteryDetail) -> None:
+        plot = box.adjusted(LEFT, TOP, -RIGHT, -BOTTOM)
+        playing = [x for x in battery.lasting if x.powered and x.hours.value is not None] or [
+            x for x in battery.lasting if x.hours.value
+        ]
+        if not playing:
+            say(
+                painter,
+                box,
+                "How long it lasts cannot be told: capacity or currents are not known.",
+                use="unknown",
+                wrap=True,
+                align=Align.AlignCenter,
+            )
+            return
+        state = playing[-1]
+        now, before = value({"x": state.hours}, "x"), value({"x": state.before}, "x")
+        longest = 1.05 * max(now, before, 1e-6)
+        highest, lowest = battery.falling[0][1], battery.falling[-1][1]
+        foot = 0.75 * lowest
+        most = highest + 0.1 * (highest - foot)
+        _grid(painter, plot, most, "V", f"hours while “{state.name}”", foot)
+        t = theme.current()
+
+        def place(hours: float, volts: float) -> QPointF:
+            return QPointF(
+                plot.left() + plot.width() * hours / longest,
+                plot.bottom() - plot.height() * (volts - foot) / (most - foot),
+            )
+
+        for hours, use, words, width in (
+            (before, "dim", "before", 1.5),
+            (now, "copper", "with the module", 2.6),
+        ):
+            if hours <= 0:
+                continue
+            points = [place(part * hours, volts) for part, volts in battery.falling]
+            painter.setPen(QPen(t.color(use), width))
+            painter.drawPolyline(QPolygonF(points))
+            last, told = points[-1], f"{words}: {hours:.2g} h"
+            leftward = last.x() > plot.center().x()
+            rect = QRectF(
+                last.x() - 156 if leftward else last.x() + 6,
+                last.y() + (2 if leftward else -4),
+                150,
+                15,
+            )
+            align = Align.AlignRight if leftward else Align.AlignLeft
+            say(painter, rect, told, px=12, bold=use == "copper", use=use, align=align | Align.AlignVCenter)
+        least = battery.numbers.get("end_margin_v")
+        end = battery.numbers.get("end_v")
+        if least is not None and end is not None and least.value is not None and end.value is not None:
+            needed = end.value - least.value
+            y = place(0.0, needed).y()
+            if plot.top() < y < plot.bottom():
+                painter.setPen(QPen(t.color("fix"), 1.5, Qt.PenStyle.DashLine))
+                painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+                say(
+                    painter,
+                    QRectF(plot.left() + 6, y - 15, plot.width(), 14),
+                    f"the module needs {format_quantity(needed, 'V', 3)}",
+                    px=10,
+                    use="fix",
+                )
+        if battery.days is not None and battery.days[0].value is not None:
+            days, was = battery.days[0].value, battery.days[1].value or 0.0
+            head = QRectF(plot.left(), plot.top() - 18, plot.width(), 15)
+            say(
+                painter,
+                head,
+                f"{days:.2g} days of the stated use, {was:.2g} before",
+                px=11,
+                bold=True,
+                use="copper",
+            )
+
+
+STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)
+WIDTHS = (2.6, 1.4, 1.4)
+
+
+def _grid(painter: QPainter, plot: QRectF, most: float, unit: str, words: str, foot: float = 0.0) -> None:
+    """The ground of a plot with a few marks from its foot up [unit], and what runs along it."""
+    t = theme.current()
+    painter.setPen(QPen(t.color("line"), 1))
+    painter.setBrush(t.color("field"))
+    painter.drawRect(plot)
+    step = next(s for s in (0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 1e9) if (most - foot) / s <= 5)
+    marks = [k * step for k in range(int(most / step) + 1) if k * step >= foot]
+    for mark in marks:
+        y = plot.bottom() - plot.height() * (mark - foot) / (most - foot)
+        painter.setPen(QPen(t.color("line"), 1))
+        painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+        rect = QRectF(plot.left() - LEFT, y - 8, LEFT - 6, 16)
+        say(painter, rect, f"{mark:g} {unit}", px=10, use="dim", align=Align.AlignRight | Align.AlignVCenter)
+    say(
+        painter,
+        QRectF(plot.left(), plot.bottom() + 3, plot.width(), 15),
+        words,
+        px=10,
+        use="dim",
+        align=Align.AlignCenter,
+    )

@@ -1,0 +1,204 @@
+"""Edits of where the energy comes from: windings, batteries, the mains, what keeps a rail, what stands behind a supply pin."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from msgspec.structs import replace
+
+from pigtail.edits.change import checked
+from pigtail.edits.host import add_point, id_of
+from pigtail.job.document import HOST, Job, Rail, SupplyIn, WindingEnd
+from pigtail.job.energy import Battery, Chemistry, Earthed, Hours, Kept, RailState, Regulator, Winding
+from pigtail.job.errors import EditError
+from pigtail.units.known import Known
+
+
+def add_winding(job: Job, name: str, *, tapped: bool = False) -> Job:
+    """Add an AC winding or AC adapter to the host, with a point for each of its ends. Raises EditError for no name."""
+    if not name.strip():
+        raise EditError("a winding needs a name", value=name)
+    winding_id = id_of(name, [w.id for w in job.host.windings])
+    ends = []
+    for words in ("one end", "other end", *(("tap",) if tapped else ())):
+        end = id_of(f"{name} {words}", [t.id for t in job.host.terminals])
+        job = add_point(job, WindingEnd(id=end, name=f"{name.strip()}, {words}"))
+        ends.append(end)
+    made = Winding(
+        id=winding_id, name=name.strip(), first=ends[0], second=ends[1], tap=ends[2] if tapped else ""
+    )
+    return checked(replace(job, host=replace(job.host, windings=(*job.host.windings, made))))
+
+
+def set_winding(job: Job, winding_id: str, **changes: Any) -> Job:
+    """Set what is known of a winding. Raises EditError for one that is not there."""
+    if winding_id not in {w.id for w in job.host.windings}:
+        raise EditError(f"there is no winding {winding_id}", value=winding_id)
+    windings = tuple(replace(w, **changes) if w.id == winding_id else w for w in job.host.windings)
+    return checked(replace(job, host=replace(job.host, windings=windings)))
+
+
+def remove_winding(job: Job, winding_id: str) -> Job:
+    """Take a winding off the host, its points with it. Raises EditError while a link or a reading uses them."""
+    winding = next((w for w in job.host.windings if w.id == winding_id), None)
+    if winding is None:
+        raise EditError(f"there is no winding {winding_id}", value=winding_id)
+    ends = {f"{HOST}.{e}" for e in winding.ends}
+    users = [x.name for x in job.links if any(j.terminal in ends for j in x.joins)]
+    users += [f"reading {r.id}" for r in job.readings if {r.point, r.against} & ends]
+    if users:
+        raise EditError(f"{winding.name} is used by {users[0]}; take it out there first", value=winding_id)
+    host = replace(
+        job.host,
+        windings=tuple(w for w in job.host.windings if w is not winding),
+        terminals=tuple(t for t in job.host.terminals if t.id not in winding.ends),
+        stages=tuple(
+            replace(s, points=tuple(p for p in s.points if p not in winding.ends)) for s in job.host.stages
+        ),
+    )
+    return checked(replace(job, host=host))
+
+
+def set_mains(job: Job, field: str, value: Known | None) -> Job:
+    """Set how high the mains may stand against nominal, or their frequency [Hz]."""
+    return checked(replace(job, mains=replace(job.mains, **{field: value})))
+
+
+def add_battery(job: Job, rail: str, name: str) -> Job:
+    """Say that a battery stands behind a rail of the host. Raises EditError for a rail that is not there or has one."""
+    point = rail.removeprefix(f"{HOST}.")
+    if any(b.rail == point for b in job.host.batteries):
+        raise EditError("a battery stands behind that rail already", value=rail)
+    battery_id = id_of(name or "battery", [b.id for b in job.host.batteries])
+    made = Battery(id=battery_id, name=name.strip() or "battery", rail=point)
+    return checked(replace(job, host=replace(job.host, batteries=(*job.host.batteries, made))))
+
+
+def set_battery(job: Job, battery_id: str, **changes: Any) -> Job:
+    """Set what is known of a battery. Raises EditError for one that is not there."""
+    if battery_id not in {b.id for b in job.host.batteries}:
+        raise EditError(f"there is no battery {battery_id}", value=battery_id)
+    batteries = tuple(replace(b, **changes) if b.id == battery_id else b for b in job.host.batteries)
+    return checked(replace(job, host=replace(job.host, batteries=batteries)))
+
+
+def remove_battery(job: Job, battery_id: str) -> Job:
+    """Take a battery off its rail, which stays."""
+    batteries = tuple(b for b in job.host.batteries if b.id != battery_id)
+    return checked(replace(job, host=replace(job.host, batteries=batteries)))
+
+
+def set_hours(job: Job, state: str, hours: float) -> Job:
+    """Set how many hours of a day the host spends in a state."""
+    kept = tuple(h for h in job.day if h.state != state)
+    return checked(replace(job, day=(*kept, Hours(state=state, hours=hours)) if hours else kept))
+
+
+def set_rail(job: Job, address: str, **changes: Any) -> Job:
+    """Set what keeps a rail of the host, its regulator, or what holds in a state. Raises EditError for what is no rail."""
+    rail = job.terminal(address)
+    if not isinstance(rail, Rail) or not address.startswith(f"{HOST}."):
+        raise EditError(f"{address} is no rail of the host", value=address)
+    changed = replace(rail, **changes)
+    terminals = tuple(changed if t is rail else t for t in job.host.terminals)
+    return checked(replace(job, host=replace(job.host, terminals=terminals)))
+
+
+def set_regulator(job: Job, address: str, field: str, value: Known | None) -> Job:
+    """Set a figure of the host's own regulator of a rail. Raises EditError for what is no rail."""
+    rail = job.terminal(address)
+    given = rail.regulator if isinstance(rail, Rail) and rail.regulator is not None else Regulator()
+    return set_rail(job, address, regulator=replace(given, **{field: value}))
+
+
+def set_rail_state(job: Job, address: str, state: str, field: str, value: Known | None) -> Job:
+    """Set the volts of a rail, or what the host draws from it, in one state. Raises EditError for what is no rail."""
+    rail = job.terminal(address)
+    entry = replace(
+        rail.in_state(state) if isinstance(rail, Rail) else RailState(state=state), **{field: value}
+    )
+    others = tuple(s for s in rail.per_state if s.state != state) if isinstance(rail, Rail) else ()
+    keep = entry.voltage is not None or entry.used is not None
+    return set_rail(job, address, per_state=(*others, entry) if keep else others)
+
+
+def set_behind(job: Job, address: str, marking: str) -> Job:
+    """Set the marking of the regulator behind a module's supply pin, empty for none. Raises EditError for what is no supply pin."""
+    pin, (module_id, _, _) = job.terminal(address), address.partition(".")
+    if not isinstance(pin, SupplyIn):
+        raise EditError(f"{address} is no supply pin", value=address)
+    changed = replace(pin, behind=marking.strip())
+    modules = tuple(
+        replace(m, terminals=tuple(changed if t is pin else t for t in m.terminals))
+        if m.id == module_id
+        else m
+        for m in job.modules
+    )
+    return checked(replace(job, modules=modules))
+
+
+def earthed_of(text: str, winding: Winding, names: dict[str, str]) -> Earthed:
+    """Which end is earthed, from typed words: first, second, tap, none, ?, or the name of the end. Raises EditError."""
+    words = text.strip().lower()
+    usual = {
+        "": Earthed.UNKNOWN,
+        "?": Earthed.UNKNOWN,
+        "first": Earthed.FIRST,
+        "second": Earthed.SECOND,
+        "no": Earthed.NONE,
+    }
+    usual |= {e.value: e for e in Earthed}
+    usual |= {
+        names.get(winding.first, "").lower(): Earthed.FIRST,
+        names.get(winding.second, "").lower(): Earthed.SECOND,
+    }
+    if winding.tap:
+        usual[names.get(winding.tap, "").lower()] = Earthed.TAP
+    if words not in usual:
+        raise EditError(f"“{text[:30]}” is no end; write first end, second end, tap, none or ?", value=text)
+    return usual[words]
+
+
+def kept_of(text: str) -> Kept:
+    """What keeps a rail, from typed words: nothing, linear, switching, ?. Raises EditError."""
+    words = text.strip().lower()
+    found = {"": Kept.UNKNOWN, "?": Kept.UNKNOWN, "linear": Kept.LINEAR, "switching": Kept.SWITCHING} | {
+        k.value: k for k in Kept
+    }
+    if words not in found:
+        raise EditError(f"“{text[:30]}” is not known; write nothing, linear, switching or ?", value=text)
+    return found[words]
+
+
+def chemistry_of(text: str) -> Chemistry:
+    """What a cell is made of, from typed words, of which the beginning is enough. Raises EditError."""
+    words = text.strip().lower()
+    found = [c for c in Chemistry if words and c.value.startswith(words)]
+    if not found:
+        raise EditError(
+            f"“{text[:30]}” is not known; write one of {', '.join(c.value for c in Chemistry)}", value=text
+        )
+    return found[0]
+
+
+_CELLS = re.compile(r"\s*(\d{1,3})\s*s?\s*(?:[x×]?\s*(\d{1,3})\s*p)?\s*", re.IGNORECASE)
+
+
+def cells_of(text: str) -> tuple[int, int]:
+    """Cells in series and in parallel, from typed text such as 3s2p or 6. A count each [1]. Raises EditError."""
+    match = _CELLS.fullmatch(text)
+    if match is None:
+        raise EditError(
+            f"“{text[:30]}” cannot be read; write cells in series and parallel such as 3s1p", value=text
+        )
+    return int(match[1]), int(match[2] or 1)
+
+
+def yes_no(text: str) -> bool | None:
+    """Yes, no or not known, from typed text. Raises EditError."""
+    words = text.strip().lower()
+    found = {"yes": True, "y": True, "no": False, "n": False, "": None, "?": None}
+    if words not in found:
+        raise EditError(f"“{text[:30]}” is neither yes nor no; write yes, no or ?", value=text)
+    return found[words]
