@@ -36,7 +36,12 @@ from pigtail.studies.findings import Severity
 from pigtail.studies.power.found import PowerFound
 
 NOTHING_V = 1e-3
-SUPPLIES = tuple(t.key for t in those("supply", without=(Does.RECTIFIES,)))
+#: One of each subcircuit: those that differ in figures alone are one.
+SUPPLIES = tuple(
+    {
+        t.netlist.partition(" out")[2]: t.key for t in reversed(those("supply", without=(Does.RECTIFIES,)))
+    }.values()
+)
 
 
 def _supply(job: Job) -> Link:

@@ -10,17 +10,20 @@ from feeds import CASES, pad, through
 from pigtail import edits
 from pigtail.edits.plan import set_converter, set_stage_rail
 from pigtail.job.document import Job
+from pigtail.job.energy import Kept, Regulator
 from pigtail.model import subjects
 from pigtail.model.estimate import Estimate, Input
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import judge, judgements
 from pigtail.units import Basis, Known
+from supplying import battery_job, rail_job, volts, winding_job
 
 WORDS = {k: f"<{k}>" for k in (
     "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
     "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own", "low_corner", "link", "stage",
-    "where", "when", "converter", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
+    "where", "when", "converter", "battery", "hours", "before", "end", "drawn", "state", "full", "charge", "rectifier", "back",
+    "most_back", "stands", "marking", "told", "label", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
 )}  # fmt: skip
 CODES = sorted(judgements())
 
@@ -89,6 +92,16 @@ def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
         through(pad(), "feed_left", "transformer"),
         stage_on_a_rail(),
         stage_on_a_rail(-24.0),
+        winding_job(),
+        battery_job(charge=volts("0.5 A", "A"), charge_from=volts("5 V")),
+        battery_job(states=()),
+        rail_job(
+            "direct",
+            "9 V",
+            pin={"behind": "78M05"},
+            kept=Kept.LINEAR,
+            regulator=Regulator(fed=volts("12 V"), theta=volts("20", "°C/W")),
+        ),
     ]
     studies = [study_job(j) for j in jobs]
     numbers = {name.split(".")[-1] for s in studies for name in s.numbers}

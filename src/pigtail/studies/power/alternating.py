@@ -13,13 +13,13 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from pigtail.catalogue.topologies import Task
+from pigtail.catalogue.topologies import Does, Task
 from pigtail.circuit import Solution
 from pigtail.job.document import Link
 from pigtail.job.windings import source_resistance, winding_of
+from pigtail.model import subjects
 from pigtail.model.cascade import section_inputs
 from pigtail.model.course import (
-    ASLEEP,
     BURST,
     CORNERS,
     FINE,
@@ -32,7 +32,7 @@ from pigtail.model.course import (
 )
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
-from pigtail.model.spread import Samples, estimate
+from pigtail.model.spread import Samples, estimate, split
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
 from pigtail.studies.power.found import SupplyDetail, Waves
@@ -43,8 +43,9 @@ from pigtail.units.known import weakest
 Array = NDArray[np.float64]
 #: The numbers of a course: unit and words. Those of the mean, the valley and the crest stand first.
 OF_COURSE = {
-    "reservoir_v": ("V", "the volts on the reservoir on average, in a burst"),
-    "valley_v": ("V", "the valley on the reservoir in a burst"),
+    "reservoir_v": ("V", "the volts on the reservoir on average, in a burst at low mains"),
+    "valley_v": ("V", "the valley on the reservoir in a burst at low mains"),
+    "warm_v": ("V", "the volts on the reservoir on average, at high mains"),
     "crest_v": ("V", "the most on the reservoir, with nothing drawn"),
     "ripple_v": ("V", "the ripple on the reservoir, crest to valley"),
     "winding_a": ("A", "the winding's current, r.m.s."),
@@ -85,6 +86,7 @@ class WindingSupply(DirectSupply):
         winding = self.winding_current(run)[period]
         return {
             "reservoir_v": mean_of(volts),
+            "warm_v": mean_of(volts),
             "valley_v": float(volts.min()),
             "crest_v": float(volts.max()),
             "ripple_v": float(np.ptp(volts)),
@@ -125,16 +127,8 @@ class WindingSupply(DirectSupply):
         if missing:
             item = next(i for i in self.course.netlist.inputs if i.subject == subject and i.field == missing)
             return replace(item, name=f"{self.link.id}_{name}", in_deck=False)
-        found = [t[name] for t in self.told.values()]
-        central = self.told[self._central(name)][name]
-        low, high = min(found), max(found)
-        if name in ("reservoir_v", "valley_v"):
-            bursting = [t[name] for k, t in self.told.items() if self.corners[k].switches is BURST]
-            low, high = min(bursting), max(bursting)
-        if name == "crest_v":
-            low = min(
-                t[name] for k, t in self.told.items() if self.corners[k].switches is ASLEEP or k in QUICK
-            )
+        ends = [self.told[c][name] for c in self._cases(name) if c in self.told] or [self.told["burst"][name]]
+        central, low, high = ends[0], min(ends), max(ends)
         bases = [k.basis for k in (winding.open, source_resistance(winding)) if k is not None]
         known = Known(
             nominal=central, low=min(low, central), high=max(high, central), unit=unit, basis=weakest(bases) if bases else Basis.TYPICAL,
@@ -143,10 +137,15 @@ class WindingSupply(DirectSupply):
         said = f"{winding.name}: {words}"
         return Input(f"{self.link.id}_{name}", said, known, (0.0, 1.0), subject, "open", False)
 
-    def _central(self, name: str) -> str:
-        if name == "crest_v":
-            return "unloaded" if "unloaded" in self.told else "average"
-        return "burst" if name in ("reservoir_v", "valley_v", "ripple_v", "charging_a") else "average"
+    def _cases(self, name: str) -> tuple[str, ...]:
+        """The corners that a number is told at, the one of nominal values first."""
+        if name in ("reservoir_v", "valley_v", "ripple_v"):
+            return ("low", "sagging", "low, at best")
+        if name in ("crest_v", "reverse_v"):
+            return ("unloaded", "highest", "weak")
+        if name == "charging_a":
+            return ("burst", "sagging", "low, at best", "stiff")
+        return ("warm", "stiff", "weak")
 
     @property
     def _rated(self) -> Input:
@@ -169,7 +168,11 @@ class WindingSupply(DirectSupply):
         """How far the valley lies below the mean in a burst, at the most [V]."""
         if not self.known:
             return 0.0
-        return max(t["reservoir_v"] - t["valley_v"] for t in self.told.values())
+        return max(
+            t["reservoir_v"] - t["valley_v"]
+            for k, t in self.told.items()
+            if self.corners[k].switches is BURST
+        )
 
     def crest(self, samples: Samples) -> Array:
         """The most on the reservoir: with nothing drawn, at its most mains [V]."""
@@ -187,6 +190,29 @@ class WindingSupply(DirectSupply):
             "rail_room": 1.0 - current / np.maximum(rated, 1e-9),
         }
         return told | {n: self.figure(samples, n) for n in OF_COURSE} | self._parts(samples), 0.0
+
+    def solve(self, samples: Samples) -> dict[str, Array]:
+        """What every supply is asked, its volts taken from the course: the valley at low mains, heat at high mains. Arrays [S]."""
+        results = super().solve(samples)
+        if not self.known:
+            return results
+        net, count = self.netlist, len(self.cases)
+        solved = net.whole(net.cases(samples, *self.cases))
+        rectifier = self.course.rectifier
+        on_reservoir = split(np.asarray(net.probe(solved, rectifier, "dc_v")), count)
+        valley, warm = self.figure(samples, "valley_v"), self.figure(samples, "warm_v")
+        if self.converter is None:
+            at_pin = split(solved.v(net.node(self.pin), net.reference(self.pin)), count)
+            minimum = samples[subjects.terminal(self.pin).parameter("minimum")]
+            return results | {"low_margin_v": valley - (on_reservoir[1] - at_pin[1]) - minimum}
+        i_in = split(np.asarray(net.probe(solved, self.converter, "in_current")), count)
+        results["dropout_margin_v"] = results["dropout_margin_v"] + self.valley + valley - on_reservoir[1]
+        if Does.CHOPS not in self.converter.shape.does:
+            heat = np.maximum(results["regulator_w"] + (warm - on_reservoir[0]) * i_in[0], 0.0)
+            hot = samples["ambient"] + heat * samples[self.converter.parameter("theta")]
+            room = results["regulator_room_c"] + results["regulator_tj_c"] - hot
+            results |= {"regulator_w": heat, "regulator_tj_c": hot, "regulator_room_c": room}
+        return results
 
     def _parts(self, samples: Samples) -> dict[str, Array]:
         """Room of the diodes and of the reservoir, by what they are rated for."""
@@ -234,7 +260,7 @@ class WindingSupply(DirectSupply):
     def waves(self) -> tuple[Waves, ...]:
         """A period of the course in a burst at nominal, low and high mains, to be painted."""
         found = []
-        for words, corner in (("nominal", "burst"), ("low mains", "sagging"), ("high mains", "stiff")):
+        for words, corner in (("nominal", "burst"), ("low mains", "sagging"), ("high mains", "warm")):
             if corner not in self.corners:
                 continue
             run = self.course.settled(self.course.corner(self.corners[corner])).solution
