@@ -8,6 +8,7 @@ from pigtail.bench.truth import DATA, StandIn, check_stand_in, encode
 from pigtail.catalogue.kinds import make_host
 from pigtail.edits.host import add_connector
 from pigtail.job.document import (
+    Act,
     AudioIn,
     Brief,
     Channel,
@@ -24,11 +25,14 @@ from pigtail.job.document import (
     State,
     SupplyClass,
     Trait,
+    WindingEnd,
 )
+from pigtail.job.energy import Battery, Chemistry, Earthed, Hours, RailState, Winding
 from pigtail.job.places import Pad, Place
 from pigtail.model.probed import Joint
 from pigtail.units import Basis
 from pigtail.units.known import Known
+from pigtail.units.text import parse_known
 
 
 def known(value: float, unit: str) -> Known:
@@ -208,8 +212,141 @@ def osmere() -> StandIn:
     )
 
 
+def told(text: str, unit: str) -> Known:
+    """What papers say."""
+    return parse_known(text, unit, Basis.DOCUMENTED, "its papers")
+
+
+ON = (
+    State(id="off", name="off", kind=Mode.OFF),
+    State(id="on", name="on, pickup selected", kind=Mode.WORKING),
+)
+
+
+def amplifying(
+    name: str, supply: SupplyClass, *sources: object, stage: str = "Input", **host: object
+) -> Host:
+    """A host with one input and its return, and where its energy comes from."""
+    terminals = (
+        AudioIn(id="pickup", name="pickup input", channel=Channel.MONO, return_to="pickup_return", impedance=told("100 .. 470 .. 1000 kΩ", "Ω"),
+                wanted=told("250 mV ±30 %", "V"), dc=told("0 V ±10 mV", "V")),
+        Return(id="pickup_return", name="pickup return"),
+        *sources,
+        Return(id="star", name="chassis at the reservoir", star=True),
+    )  # fmt: skip
+    stages = (
+        Stage(id="input", name=stage, points=("pickup", "pickup_return")),
+        Stage(id="power", name="Output stage", acts=(Act.AMPLIFY,)),
+        Stage(
+            id="supply",
+            name="Supply",
+            domain="supply",
+            points=tuple(t.id for t in terminals if t.id not in ("pickup", "pickup_return")),
+        ),
+    )
+    return Host(
+        name=name, supply=supply, states=ON, stages=stages, terminals=terminals,
+        paths=(Path(id="pickup_to_star", a="pickup_return", b="star"),), **host,
+    )  # fmt: skip
+
+
+def as_it_is(papers: Host, values: dict[str, dict[str, float]], **host: object) -> Host:
+    """The true host: true values of its points, its grounds joined by a little."""
+    return replace(
+        papers, terminals=tuple(true(t, **values.get(t.id, {})) for t in papers.terminals),
+        paths=tuple(replace(p, resistance=known(0.12, "Ω")) for p in papers.paths), **host,
+    )  # fmt: skip
+
+
+HEARD = {"pickup": {"impedance": 470e3, "wanted": 0.24, "overload": 2.0, "dc": 0.001}}
+
+
+def quillfen() -> StandIn:
+    """A valve radio whose heater winding has one end on the chassis; its papers do not say which."""
+    ends = [WindingEnd(id="heater_a", name="heater, pin 4"), WindingEnd(id="heater_b", name="heater, pin 5")]
+    winding = Winding(
+        id="heater",
+        name="heater winding",
+        first="heater_a",
+        second="heater_b",
+        open=told("6.3 .. 6.8 .. 7.5 V", "V"),
+        rated=told("2 A", "A"),
+    )
+    papers = amplifying("Quillfen Six", SupplyClass.VALVE, *ends, stage="Pickup input", windings=(winding,))
+    true_winding = replace(
+        winding,
+        earthed=Earthed.SECOND,
+        open=known(6.92, "V"),
+        resistance=known(0.38, "Ω"),
+        rated=known(2.0, "A"),
+    )
+    truth = as_it_is(papers, HEARD, windings=(true_winding,))
+    brief = Brief(wanted="Play a telephone through the pickup input, the receiver fed from the heaters.")
+    return StandIn(
+        title="Quillfen Six, valve radio with a heater winding on its chassis", truth=truth, seed=17,
+        papers=Job(name="Quillfen Six, wireless in", host=papers, brief=brief),
+    )  # fmt: skip
+
+
+def marrowby() -> StandIn:
+    """A mixer on a 12 V AC adapter; its papers hide that one leg is the signal ground."""
+    ends = [
+        WindingEnd(id="leg_a", name="adapter socket, centre"),
+        WindingEnd(id="leg_b", name="adapter socket, sleeve"),
+    ]
+    winding = Winding(
+        id="adapter", name="12 V AC adapter", first="leg_a", second="leg_b", earthed=Earthed.NONE, open=told("12 V ±5 %", "V"),
+        rated=told("1 A", "A"),
+    )  # fmt: skip
+    papers = amplifying(
+        "Marrowby Desk", SupplyClass.ADAPTER_AC, *ends, stage="Line input", windings=(winding,)
+    )
+    true_winding = replace(
+        winding,
+        earthed=Earthed.SECOND,
+        open=known(13.4, "V"),
+        resistance=known(1.5, "Ω"),
+        rated=known(1.0, "A"),
+    )
+    truth = as_it_is(papers, HEARD, windings=(true_winding,))
+    return StandIn(
+        title="Marrowby Desk, mixer on an AC adapter", truth=truth, seed=23,
+        faults=("the papers say that no leg of the adapter is on the ground; the sleeve is", "the adapter reads 13.4 V where 12 V is printed"),
+        papers=Job(name="Marrowby Desk, wireless in", host=papers, brief=Brief(wanted="A wireless receiver inside, fed from the same adapter.")),
+    )  # fmt: skip
+
+
+def tarnhow() -> StandIn:
+    """A pocket radio on a lithium cell that draws more while it is off than its papers say."""
+    rail = Rail(
+        id="cell", name="cell, plus", return_to="star", voltage=told("3.0 .. 3.7 .. 4.2 V", "V"), resistance=told("0.1 .. 0.2 .. 0.4 Ω", "Ω"),
+        limit=told("1 A", "A"), used=told("35 mA ±20 %", "A"), per_state=(RailState(state="off", used=told("20 µA ±20 %", "A")),),
+    )  # fmt: skip
+    battery = Battery(id="cell", name="lithium cell", rail="cell", chemistry=Chemistry.LITHIUM, capacity=told("1200 mAh", "Ah"),
+                      resistance=told("0.1 .. 0.2 .. 0.4 Ω", "Ω"), protected=True)  # fmt: skip
+    papers = amplifying("Tarnhow Pocket", SupplyClass.BATTERY, rail, batteries=(battery,))
+    values = HEARD | {"cell": {"voltage": 3.84, "resistance": 0.22, "limit": 1.0, "used": 0.036}}
+    truth = as_it_is(papers, values)
+    truth = replace(truth, terminals=tuple(
+        replace(t, per_state=(RailState(state="off", used=known(0.0042, "A")),)) if t.id == "cell" else t for t in truth.terminals
+    ))  # fmt: skip
+    return StandIn(
+        title="Tarnhow Pocket, radio on a lithium cell", truth=truth, seed=31,
+        faults=("off, it draws 4.2 mA and not 20 µA",),
+        papers=Job(name="Tarnhow Pocket, wireless in", host=papers, brief=Brief(wanted="A wireless receiver inside, on its cell."),
+                   day=(Hours(state="on", hours=1.5), Hours(state="off", hours=22.5))),
+    )  # fmt: skip
+
+
 if __name__ == "__main__":
-    for name, made in (("brindle", brindle()), ("pellow", pellow()), ("osmere", osmere())):
+    for name, made in (
+        ("brindle", brindle()),
+        ("pellow", pellow()),
+        ("osmere", osmere()),
+        ("quillfen", quillfen()),
+        ("marrowby", marrowby()),
+        ("tarnhow", tarnhow()),
+    ):
         check_stand_in(made)
         (DATA / f"{name}.standin").write_bytes(encode(made))
         print(DATA / f"{name}.standin")

@@ -8,7 +8,7 @@ import pytest
 
 from feeds import CASES, pad, through
 from pigtail import edits
-from pigtail.edits.plan import set_converter, set_stage_rail
+from pigtail.edits.plan import put_supply, set_converter, set_stage_rail
 from pigtail.job.document import Job
 from pigtail.job.energy import Kept, Regulator
 from pigtail.model import subjects
@@ -17,13 +17,13 @@ from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import judge, judgements
 from pigtail.units import Basis, Known
-from supplying import battery_job, rail_job, volts, winding_job
+from supplying import PIN, battery_job, rail_job, volts, winding_job
 
 WORDS = {k: f"<{k}>" for k in (
     "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
     "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own", "low_corner", "link", "stage",
     "where", "when", "converter", "battery", "hours", "before", "end", "drawn", "state", "full", "charge", "rectifier", "back",
-    "most_back", "stands", "marking", "told", "label", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
+    "most_back", "stands", "marking", "told", "label", "fuse", "rated", "on", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
 )}  # fmt: skip
 CODES = sorted(judgements())
 
@@ -95,6 +95,7 @@ def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
         winding_job(),
         battery_job(charge=volts("0.5 A", "A"), charge_from=volts("5 V")),
         battery_job(states=()),
+        put_supply(rail_job(), PIN, "host.rail", ("supply_fuse", "supply_filter")),
         rail_job(
             "direct",
             "9 V",

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from pigtail.advice.rounds import ordered
 from pigtail.advice.separating import separating
 from pigtail.job.ask import Ask, unplugged
-from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail
+from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail, WindingEnd
 from pigtail.job.hazards import open_hazards
 from pigtail.job.log import log_of
 from pigtail.job.quantities import quantity
@@ -47,7 +47,7 @@ def next_readings(job: Job, studies: Studies) -> tuple[Ask, ...]:
     for address in used_points(job):
         found += open_checks(job, address)
     for finding in studies.of(SurveyFound).findings:
-        if finding.code == "survey.not_read":
+        if finding.code == "survey.not_read" and not isinstance(job.terminal(finding.subject), WindingEnd):
             found.append(
                 _at(
                     job,

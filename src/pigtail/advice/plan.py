@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pigtail import edits
 from pigtail.catalogue.topologies import Does, Task, Topology, converters, does, first, plain, topology
 from pigtail.circuit import CircuitError
-from pigtail.edits.plan import set_converter
+from pigtail.edits.plan import put_supply, set_converter
 from pigtail.edits.usual import NEAR_M, ROUTE_M, join, rails, return_link, supply_link
 from pigtail.job.chain import trait
 from pigtail.job.check import refuse_live_chassis
@@ -35,6 +35,7 @@ from pigtail.job.document import (
 )
 from pigtail.job.errors import EditError
 from pigtail.job.measured import Measured
+from pigtail.job.windings import unknown_of
 from pigtail.job.wiring import addresses_of, return_address, star_address
 from pigtail.model import subjects
 from pigtail.model.model import Model
@@ -416,6 +417,31 @@ def _supply(job: Job, pin: str) -> Job:
                 best = (rank, trial)
             if best is not None and best[0] == (0, 0):
                 return best[1]
+    return best[1] if best else _from_windings(job, pin)
+
+
+#: What is tried first of a winding: the rectifier that suits where it is earthed, and what usually follows; the search tries them all.
+FROM_WINDINGS = (
+    ("half_wave_schottky", "ldo"),
+    ("half_wave", "linear_cooled"),
+    ("bridge", "linear_cooled"),
+    ("bridge", "buck"),
+)
+#: The reservoir that a plan begins with [F].
+RESERVOIR_F = 2200e-6
+
+
+def _from_windings(job: Job, pin: str) -> Job:
+    """A supply from a winding of a host that has no rail: of a few usual ones that whose worst finding is the least bad."""
+    best: tuple[tuple[int, int], Job] | None = None
+    for winding in Measured(job).job.host.windings:
+        for keys in FROM_WINDINGS:
+            trial = put_supply(job, pin, winding.id, keys, RESERVOIR_F)
+            rank = _supply_rank(trial, best[0] if best else None, blind=True)
+            if rank is not None and (best is None or rank < best[0]):
+                best = (rank, trial)
+            if unknown_of(winding) or rank == (0, 0):
+                break
     return best[1] if best else job
 
 

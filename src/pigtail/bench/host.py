@@ -140,8 +140,12 @@ class StandInHost:
                 self.blown |= {AMMETER} | rails
                 raise BlownFuseError
             return 0.0
-        given = terminal.used if isinstance(terminal, Rail) else None
-        return given.nominal if given is not None and self.probed.alive(s.red, s.state) else 0.0
+        if not isinstance(terminal, Rail) or not self.probed.alive(s.red, s.state):
+            return 0.0
+        given = terminal.in_state(s.state).used
+        if given is None and s.state != self.job.off_state():
+            given = terminal.used
+        return given.nominal if given is not None else 0.0
 
     def overload(self) -> None:
         """Blow the fuse of a rail that is loaded with far more than it can give, as by a clip of too few ohms. Raises BlownFuseError when

@@ -127,6 +127,16 @@ def _terminal(
         derived_value = told.get((address, item.field))
         if derived_value and derived_value.low >= item.lowest:
             changes[item.field] = combined(getattr(terminal, item.field), derived_value)
+    if (
+        isinstance(terminal, Rail)
+        and address.startswith(f"{HOST}.")
+        and (drawn := _drawn_as_read(job, address))
+    ):
+        by_state = {s.state: s for s in terminal.per_state} | {
+            state: msgspec.structs.replace(terminal.in_state(state), used=known)
+            for state, known in drawn.items()
+        }
+        changes["per_state"] = tuple(by_state.values())
     if isinstance(terminal, AudioOut) and (follows := follows_volume(job, address)) is not None:
         known = (terminal.traits, terminal.lacks)
         was, other = known if follows else known[::-1]
@@ -231,6 +241,15 @@ def _live_as_read(job: Job, address: str, terminal: AnyTerminal) -> tuple[str, .
     if not terminal.states and all(read.values()):
         return ()
     return tuple(s.id for s in job.host.states if read.get(s.id, alive(terminal, s.id))) or NEVER
+
+
+def _drawn_as_read(job: Job, address: str) -> dict[str, Known]:
+    """What the host draws from a rail in each state in which an ammeter was in its lead [A]."""
+    return {
+        r.state: msgspec.structs.replace(r.value, basis=Basis.MEASURED, source=f"reading {r.id}")
+        for r in standing(job, address, Function.CURRENT)
+        if not r.against and r.value.low >= 0
+    }
 
 
 def _path(job: Job, device: str, path: Path, told: dict[tuple[str, str], Known]) -> Path:

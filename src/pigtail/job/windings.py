@@ -125,3 +125,10 @@ def _earthed(job: Job, winding: Winding) -> Earthed | None:
         for ohm, _ in others
     )
     return nearest[1] if nearest[0] <= JOINED_OHM and clear else None
+
+
+def unknown_of(winding: Winding) -> str:
+    """The field of a winding without which its course cannot be told; empty where all is known."""
+    if winding.open is None:
+        return "open"
+    return "resistance" if source_resistance(winding) is None else ""

@@ -8,7 +8,9 @@ from pigtail.units import Known
 
 
 class Average(NamedTuple):
-    """Volts on average with next to nothing drawn [V], and how far they fall with the current drawn [Ω]."""
+    """Volts on average with next to nothing drawn [V], None where its winding is not known; how far they fall with the current [Ω]; over
+    what range they are tried while they are not known [V]."""
 
-    volts: Known
+    volts: Known | None
     ohm: Known
+    plausible: tuple[float, float] = (1.0, 50.0)

@@ -21,7 +21,7 @@ from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import ConvergenceError, Solution, transient
 from pigtail.circuit.store import Store
 from pigtail.job.document import HOST, Job, Link, Purpose, Return, SupplyIn, WindingEnd
-from pigtail.job.windings import winding_of
+from pigtail.job.windings import unknown_of, winding_of
 from pigtail.job.wiring import pin_of, return_links
 from pigtail.model import subjects
 from pigtail.model.average import Average
@@ -38,6 +38,8 @@ CHARGING, BETWEEN, RUNS = 6, 2, 8
 REPEATS = 2e-4
 #: How far a move may be led on, as a multiple of itself.
 LED_ON = 12.0
+#: Over what part of what it would give at plausible values a supply of an unknown winding is tried [1].
+LOWER, HIGHER = 0.5, 1.5
 #: From which part of the volts wanted a run is tried to start [1].
 BESIDE = (1.0, 1.02, 0.97, 1.1)
 #: Currents that differ by less tell no slope [A]; the least slope [Ω].
@@ -339,7 +341,12 @@ def averages_of(job: Job, *, quick: bool = False) -> dict[str, Average]:
             continue
         try:
             course = course_of(job, link)
-            found[course.rectifier.element] = course.average(quick=quick)
+            average = course.average(quick=quick)
+            winding = winding_of(job, link)
+            if winding is not None and unknown_of(winding) and average.volts is not None:
+                wide = (LOWER * average.volts.low, HIGHER * average.volts.high)
+                average = average._replace(volts=None, plausible=wide)
+            found[course.rectifier.element] = average
         except ConvergenceError:
             continue
     return found

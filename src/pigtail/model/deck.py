@@ -31,7 +31,7 @@ from pigtail.job.document import (
 )
 from pigtail.job.energy import Winding
 from pigtail.job.quantities import MAINS_QUANTITIES, PATH_RESISTANCE, THROUGH_GAIN, WINDING_QUANTITIES
-from pigtail.job.windings import as_known, winding_of
+from pigtail.job.windings import as_known, unknown_of, winding_of
 from pigtail.job.wiring import addresses_of, return_address, supply_links
 from pigtail.model import subjects
 from pigtail.model.average import Average
@@ -257,7 +257,7 @@ class Deck:
                     )
                 )  # fmt: skip
         present = f"{name()}_present"
-        self.switches |= {present: 1.0, f"{name()}_crest": 0.0}
+        self.switches |= {present: 1.0, f"{name()}_crest": 0.0, f"{name()}_humming": 0.0}
         self.windings[present] = winding
         halves = (
             [(winding.first, winding.tap), (winding.tap, winding.second)]
@@ -270,7 +270,7 @@ class Deck:
             self.lines.append(
                 f"X{name()}_{at} {ends} winding open={{{part:g}*{name('open')}}} resistance={{{part:g}*{name('resistance')}}} "
                 f"level={{{subjects.MAINS.parameter('level')}}} hertz={{{subjects.MAINS.parameter('hertz')}}} "
-                f"present={{{present}}} crest={{{name()}_crest}}"
+                f"present={{{present}}} crest={{{name()}_crest}} humming={{{name()}_humming}}"
             )
         for end in winding.ends:
             joint = f"{name()}_{end}_earth"
@@ -342,12 +342,16 @@ class Deck:
         """What a rectifier gives at rest while its winding is live, as values of its subcircuit."""
         average = self.averages[network.element]
         volts, ohm = network.parameter("vrest"), network.parameter("rrest")
-        words = f"{link.name}: what its {network.shape.short} gives on average"
-        self.inputs.append(Input(volts, words, average.volts, (1.0, 50.0), network.subject, "vrest"))
+        told = words = f"{link.name}: what its {network.shape.short} gives on average"
+        winding = winding_of(self.job, link)
+        subject, field = network.subject, "vrest"
+        if average.volts is None and winding is not None:
+            subject, field = subjects.winding(winding.id), unknown_of(winding)
+            told = f"{winding.name}: {next(q.words for q in WINDING_QUANTITIES if q.field == field)}"
+        self.inputs.append(Input(volts, told, average.volts, average.plausible, subject, field))
         self.inputs.append(
             Input(ohm, f"{words}: its slope", average.ohm, (0.1, 50.0), network.subject, "rrest")
         )
-        winding = winding_of(self.job, link)
         there = f"{subjects.winding(winding.id).parameter()}_present" if winding else "0"
         self.switches.setdefault("averaged", 1.0)
         return [f"averaged={{averaged*{there}}}", f"vrest={{{volts}}}", f"rrest={{{ohm}}}"]

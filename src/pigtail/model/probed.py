@@ -33,6 +33,7 @@ from pigtail.job.document import (
 from pigtail.job.meters import Meter
 from pigtail.job.tone import USUAL_HERTZ, tone_of
 from pigtail.job.wiring import addresses_of, return_address
+from pigtail.model import subjects
 from pigtail.model.netlist import Netlist, compile_job
 from pigtail.model.terminals import node_name
 
@@ -139,7 +140,7 @@ class Probed:
         """AC volts between the probes of each [V rms]: what plays and what hums together, rolled off as the meter does. Array [spots]."""
         playing = _moved([self._given(s, meter.ac_ohm, meter.ac_farad) for s in spots], moves)
         hums = np.zeros(len(spots))
-        if any(held.hum for held in self.offsets):
+        if self.job.host.windings or any(held.hum for held in self.offsets):
             humming = _moved([self._given(s, meter.ac_ohm, meter.ac_farad, hum=True) for s in spots], moves)
             hums = self._tones(spots, humming, [HUM_HZ] * len(spots))
         heard = self._tones(spots, playing, [s.tone_hz for s in spots])
@@ -249,6 +250,7 @@ class Probed:
         on = self.powered(state)
         for address in self.job.addresses():
             self._of_terminal(found, address, spot, hum=hum)
+        found |= {f"{subjects.winding(w.id).parameter()}_humming": float(hum) for w in self.job.host.windings}
         found |= {"on": float(on), "humming": float(hum and on), f"pm_{k}": ohm, f"pc_{k}": farad}
         if spot.load > 0:
             found[f"pl_{k}"] = spot.load

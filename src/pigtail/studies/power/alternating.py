@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import Does, Task
 from pigtail.circuit import Solution
 from pigtail.job.document import Link
-from pigtail.job.windings import source_resistance, winding_of
+from pigtail.job.windings import source_resistance, unknown_of, winding_of
 from pigtail.model import subjects
 from pigtail.model.cascade import section_inputs
 from pigtail.model.course import (
@@ -121,9 +121,7 @@ class WindingSupply(DirectSupply):
         unit, words = OF_COURSE[name]
         subject = self.course.winding
         winding = self.winding
-        missing = (
-            "open" if winding.open is None else "resistance" if source_resistance(winding) is None else ""
-        )
+        missing = unknown_of(winding)
         if missing:
             item = next(i for i in self.course.netlist.inputs if i.subject == subject and i.field == missing)
             return replace(item, name=f"{self.link.id}_{name}", in_deck=False)
@@ -161,7 +159,7 @@ class WindingSupply(DirectSupply):
     @property
     def known(self) -> bool:
         """Whether enough is known of the winding for its course."""
-        return self.winding.open is not None and source_resistance(self.winding) is not None
+        return not unknown_of(self.winding)
 
     @cached_property
     def valley(self) -> float:

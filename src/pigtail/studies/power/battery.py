@@ -205,16 +205,19 @@ class BatterySupply:
         with_before = {"share": _share(numbers[f"hours_{working}"], numbers[f"hours_before_{working}"])}
         yield judge("power.battery_hours", with_before, self.link.id, words)
         yield judge("power.battery_end", numbers, self.link.id, words)
+        rail = self.job.terminal(self.rail)
+        assert isinstance(rail, Rail)
         for state in self.states:
-            if state.kind in (Mode.OFF, Mode.STANDBY) and state.id in self.powered:
-                drained = numbers[f"hours_{state.id}"]
-                told = {"days": _in_days(drained)}
-                yield judge(
-                    "power.standby_days",
-                    told,
-                    self.link.id,
-                    words | {"state": state.name, "drawn": numbers[f"drawn_{state.id}"].short()},
-                )
+            on = state.id in self.powered
+            if state.kind in (Mode.OFF, Mode.STANDBY) and (on or rail.in_state(state.id).used is not None):
+                told = {"days": _in_days(numbers[f"hours_{state.id}"])}
+                drawn = numbers[f"drawn_{state.id}"].short()
+                more = {
+                    "state": state.name,
+                    "drawn": drawn,
+                    "on": ", with the module on" if on else " by the host itself",
+                }
+                yield judge("power.standby_days", told, self.link.id, words | more)
         yield from self._protection(words)
         yield from self._charging(words)
 

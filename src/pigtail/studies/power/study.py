@@ -27,6 +27,7 @@ from pigtail.studies.power.alternating import WindingSupply
 from pigtail.studies.power.around import feet_unknown, playing_for_nothing, surrounding
 from pigtail.studies.power.battery import BatterySupply, battery_of
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
+from pigtail.studies.power.fuses import fuse_findings
 from pigtail.studies.power.hostside import behind_pin, host_regulator
 from pigtail.studies.power.ports import port_findings
 from pigtail.studies.power.stages import stage_findings
@@ -68,6 +69,7 @@ def study_power(model: Model) -> PowerFound:
             findings += told
         findings += host_regulator(model, found[1])
         findings += behind_pin(model, pin)
+        findings += fuse_findings(model, *found)
         details.append(detail)
         if isinstance(supply, WindingSupply):
             crests[found[0].id] = supply.across(detail.numbers)

@@ -34,13 +34,16 @@ from pigtail.job.document import (
     SupplyIn,
     Trait,
     Way,
+    WindingEnd,
     alive,
 )
+from pigtail.job.energy import Winding
 from pigtail.job.hazards import hazard_checks
 from pigtail.job.readings import stands_at
 from pigtail.job.tone import Tone
+from pigtail.job.windings import winding_at
 from pigtail.job.wiring import probe_against, return_address, star_address, twin
-from pigtail.units import Basis
+from pigtail.units import Basis, format_quantity
 from pigtail.units.series import nearest
 
 #: How far from where two ways meet each is played: this factor.
@@ -73,8 +76,10 @@ def _checks(job: Job, address: str) -> Iterator[Ask]:
     if terminal.rings_to:
         target = f"{HOST}.{terminal.rings_to}"
         yield Ask(address, target, off, Function.CONTINUITY, f"ring it out to {job.label(target)}, power off")
-    if isinstance(terminal, Return):
-        yield from _of_return(job, address, against)
+    if isinstance(terminal, Return | WindingEnd):
+        yield from (
+            _of_return(job, address, against) if isinstance(terminal, Return) else _of_winding(job, address)
+        )
         return
     if not against:
         return
@@ -91,6 +96,7 @@ def _checks(job: Job, address: str) -> Iterator[Ask]:
         yield from _of_input(job, address, terminal)
     elif isinstance(terminal, Rail):
         yield from _of_rail(job, address)
+        yield from _of_battery(job, address)
     elif isinstance(terminal, Digital) and alive(terminal, job.working_state()):
         reason = "that something arrives while it plays"
         yield Ask(address, against, job.working_state(), Function.AC_VOLTS, reason, Tone().text())
@@ -165,6 +171,62 @@ def _of_rail(job: Job, address: str) -> Iterator[Ask]:
     if load is not None and not _measured(terminal, "resistance"):
         why = "that it holds what the modules draw"
         yield Ask(address, against, working, Function.DC_VOLTS, why, load=load)
+
+
+def _of_winding(job: Job, address: str) -> Iterator[Ask]:
+    """An end of a winding: whether the host has it on its ground, and, once for both ends, its volts with nothing drawn and under a
+    load."""
+    winding, star = winding_at(job, address), star_address(job)
+    if winding is None:
+        return
+    if star:
+        yield Ask(address, star, unplugged(job), Function.RESISTANCE, "which end the host has on its ground")
+    first, second = (f"{HOST}.{e}" for e in (winding.first, winding.second))
+    if address != first:
+        return
+    live = winding.states or tuple(s.id for s in job.live_states())
+    state = job.working_state() if job.working_state() in live else next(iter(live), "")
+    if not state:
+        return
+    yield Ask(first, second, state, Function.AC_VOLTS, "its volts with nothing drawn")
+    load = winding_load(job, winding)
+    if load is not None and not any(
+        k is not None and k.basis is Basis.MEASURED for k in (winding.resistance, winding.loaded)
+    ):
+        why = f"its volts under a load, which tell its resistance; {_heat(winding, load)}"
+        yield Ask(first, second, state, Function.AC_VOLTS, why, load=load)
+
+
+def winding_load(job: Job, winding: Winding) -> float | None:
+    """A dummy load for a winding [Ω]: it draws what the modules will, as r.m.s., or half of its rating; None where its volts are not
+    known."""
+    if winding.open is None:
+        return None
+    drawn = ROOM * drawn_a(job) or (
+        MOST_PART / 2 * winding.rated.nominal if winding.rated is not None else 0.0
+    )
+    if winding.rated is not None:
+        drawn = min(drawn, MOST_PART * winding.rated.low)
+    return nearest(winding.open.nominal / drawn, "E12") if drawn > 0 else None
+
+
+def _heat(winding: Winding, load: float) -> str:
+    """How hot a dummy load gets, in words."""
+    assert winding.open is not None
+    watts = winding.open.nominal**2 / load
+    return (
+        f"{format_quantity(watts, 'W', 2)} of heat in it, take a resistor for twice that and do not touch it"
+    )
+
+
+def _of_battery(job: Job, address: str) -> Iterator[Ask]:
+    """What the host draws from its battery in each state: in series, at a contact of the battery with a card between."""
+    point = address.removeprefix(f"{HOST}.")
+    if not any(b.rail == point for b in job.host.batteries):
+        return
+    for state in job.host.states:
+        why = f"what the host draws while “{state.name}”: in series, at a contact of the battery with a card between"
+        yield Ask(address, "", state.id, Function.CURRENT, why)
 
 
 def _measured(terminal: AnyTerminal, field: str) -> bool:
