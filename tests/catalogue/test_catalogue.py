@@ -22,7 +22,7 @@ def test_a_topology_has_a_subcircuit_with_its_ports_and_parts(key: str) -> None:
     assert header[2 : 2 + len(ports)] == ports
     parameters = {w.split("=")[0] for w in header if "=" in w}
     course = (
-        {"averaged", "vrest", "rrest"} if Does.RECTIFIES in shape.does else set()
+        {"averaged", "vrest", "rrest", "charging"} if Does.RECTIFIES in shape.does else set()
     )  # what the model puts there
     assert parameters == {p.name for p in shape.parts if not p.outside} | course
     nodes = " ".join(f"n{k}" for k in range(len(ports)))

@@ -3,8 +3,10 @@
 IEC 60063: E24 in full, E96 in full as it is printed on resistor charts. Levels: 0 dBu is 1 mW in 600 Ω.
 """
 
+import numpy as np
 import pytest
 
+from pigtail.studies.returns.hum import a_weight
 from pigtail.units.decibels import DBU_REFERENCE_V, from_dbu, from_dbv
 from pigtail.units.series import decade
 
@@ -28,3 +30,20 @@ def test_levels_have_their_references() -> None:
     assert pytest.approx(1e-3) == DBU_REFERENCE_V**2 / 600
     assert from_dbu(4) == pytest.approx(1.228, abs=5e-4)
     assert from_dbv(-10) == pytest.approx(0.3162, abs=5e-5)
+
+
+@pytest.mark.parametrize(
+    ("hertz", "decibels"),
+    [
+        (50.0, -30.2),
+        (100.0, -19.1),
+        (200.0, -10.9),
+        (500.0, -3.2),
+        (1000.0, 0.0),
+        (2000.0, 1.2),
+        (10000.0, -2.5),
+    ],
+)
+def test_the_a_weighting_is_that_of_its_standard(hertz: float, decibels: float) -> None:
+    """IEC 61672-1, table 3: within a tenth of a decibel."""
+    assert 20 * np.log10(a_weight(np.array([hertz])))[0] == pytest.approx(decibels, abs=0.1)

@@ -8,6 +8,7 @@ import pytest
 
 from feeds import CASES, pad, through
 from pigtail import edits
+from pigtail.bench.truth import load, shipped
 from pigtail.edits.plan import put_supply, set_converter, set_stage_rail
 from pigtail.job.document import Job
 from pigtail.job.energy import Kept, Regulator
@@ -17,6 +18,7 @@ from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import judge, judgements
 from pigtail.units import Basis, Known
+from practising import plan_of
 from supplying import PIN, battery_job, rail_job, volts, winding_job
 
 WORDS = {k: f"<{k}>" for k in (
@@ -26,6 +28,13 @@ WORDS = {k: f"<{k}>" for k in (
     "most_back", "stands", "marking", "told", "label", "fuse", "rated", "on", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
 )}  # fmt: skip
 CODES = sorted(judgements())
+
+
+def humming() -> Job:
+    """The mixer on an AC adapter with a receiver planned on it."""
+    job = plan_of(load(shipped()["marrowby"]), "wireless_receiver_5v")
+    assert job is not None
+    return edits.set_path(job, "host", "pickup_to_star", Known.of(0.1, "Ω", Basis.DOCUMENTED))
 
 
 def stage_on_a_rail(volts: float = 24.0) -> Job:
@@ -93,6 +102,7 @@ def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
         stage_on_a_rail(),
         stage_on_a_rail(-24.0),
         winding_job(),
+        humming(),
         battery_job(charge=volts("0.5 A", "A"), charge_from=volts("5 V")),
         battery_job(states=()),
         put_supply(rail_job(), PIN, "host.rail", ("supply_fuse", "supply_filter")),

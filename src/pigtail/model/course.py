@@ -42,6 +42,8 @@ LED_ON = 12.0
 LOWER, HIGHER = 0.5, 1.5
 #: From which part of the volts wanted a run is tried to start [1].
 BESIDE = (1.0, 1.02, 0.97, 1.1)
+#: Harmonics of the mains that are told of a charging current.
+HARMONICS = 24
 #: Currents that differ by less tell no slope [A]; the least slope [Ω].
 STEP_A, LEAST_SLOPE_OHM = 1e-3, 0.05
 
@@ -270,6 +272,14 @@ class Course:
             nominal=volts, low=low, high=high, unit="V", basis=Basis.TYPICAL, source="its course in time"
         )
         return Average(told, Known.of(ohm, "Ω", Basis.TYPICAL, source="its course in time"))
+
+    def harmonics(self) -> tuple[float, ...]:
+        """The current that the diodes pass on, in a burst at nominal values, by its harmonics of the mains from the first on [A r.m.s.]."""
+        run = self.settled(BURST).solution
+        period = self.last_period(run)
+        current = self.drawn(run)[period] + self.probe(run, self.rectifier, "cap_current")[period]
+        lines = np.fft.rfft(current[:-1]) / (current.size - 1)
+        return tuple((np.sqrt(2) * np.abs(lines[1 : HARMONICS + 1])).tolist())
 
     def mean(self, values: Mapping[str, float]) -> tuple[float, float]:
         """The mean of what the rectifier gives [V] and of the current drawn from it [A]."""

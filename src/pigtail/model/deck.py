@@ -354,7 +354,14 @@ class Deck:
         )
         there = f"{subjects.winding(winding.id).parameter()}_present" if winding else "0"
         self.switches.setdefault("averaged", 1.0)
-        return [f"averaged={{averaged*{there}}}", f"vrest={{{volts}}}", f"rrest={{{ohm}}}"]
+        charging = f"{network.subject.parameter()}_charging"
+        self.switches[charging] = 0.0
+        return [
+            f"averaged={{averaged*{there}}}",
+            f"vrest={{{volts}}}",
+            f"rrest={{{ohm}}}",
+            f"charging={{{charging}}}",
+        ]
 
     def wire(self, link: Link, join: Join) -> None:
         """The wire on a port: its resistance by gauge and length, of a signal its capacitance to the return beside it."""

@@ -29,6 +29,7 @@ from pigtail.studies.level.aim import PROGRAMME_DB
 from pigtail.studies.level.feed import REFERENCE_HZ
 from pigtail.studies.parts import study_parts
 from pigtail.studies.returns.found import Branch, ReturnsDetail, ReturnsFound
+from pigtail.studies.returns.hum import hum_of
 from pigtail.studies.wording import listed, tell
 from pigtail.units import format_quantity
 
@@ -73,7 +74,14 @@ def study_returns(model: Model) -> ReturnsFound:
     if studies[lifting].ground != "0":
         findings.append(_judge(job, "returns.shared_ground", studies[lifting], chosen))
     findings += _own_parts(model)
-    return ReturnsFound("returns", {f"returns.{k}": v for k, v in chosen.items()}, tuple(findings), detail)
+    told = {f"returns.{k}": v for k, v in chosen.items()}
+    hums = [(s, h) for s in studies if (h := hum_of(model, s.link, s.sink, s.played)) is not None]
+    if hums:
+        loudest, hum = max(hums, key=lambda x: _loudness(x[1]))
+        words = {"name": job.label(loudest.sink), "back": job.label(return_address(job, loudest.sink))}
+        findings.append(judge("returns.hum", {"hum_db": hum}, loudest.link.id, words))
+        told["returns.hum_db"] = hum
+    return ReturnsFound("returns", told, tuple(findings), detail)
 
 
 def _sink(job: Job, link: Link) -> str | None:
@@ -212,6 +220,7 @@ class _Buzz:
         sources = {j.terminal for j in link.joins}
         self.others = {f"{netlist.node(a)}_drive": 0.0 for a in outputs if a not in sources}
         self.silence = {f"{netlist.node(a)}_drive": 0.0 for a in outputs}
+        self.played = dict.fromkeys(self.silence, 1.0) | self.others
         self.inputs = [i for i in netlist.inputs if i.in_deck]
 
     def _burst(self, samples: Samples) -> Solution:
@@ -224,7 +233,7 @@ class _Buzz:
         out, back = net.node(self.sink), net.reference(self.sink)
         heard = self.silence | {"burst_drive": 1.0}
         # a supply that may not do for the module is judged in Power: the programme beside which a burst is heard plays
-        played = dict.fromkeys(self.silence, 1.0) | self.others | {"burst_drive": 0.0, "awake": 1.0}
+        played = self.played | {"burst_drive": 0.0, "awake": 1.0}
         batch = net.cases(samples, heard, played)
         size = next(iter(batch.values())).size // 2
         hertz = np.repeat([BURST_HZ, REFERENCE_HZ], size)[:, None]
