@@ -214,7 +214,9 @@ def parser() -> argparse.ArgumentParser:
     asked.set_defaults(run=_next)
     bench = commands.add_parser("bench", help="serve a stand-in host with a meter on the loopback address")
     bench.add_argument(
-        "file", metavar="FILE", help="a truth file, or the name of one that ships: brindle, osmere, pellow"
+        "file",
+        metavar="FILE",
+        help="a truth file, or the name of one that ships: brindle, marrowby, osmere, pellow, quillfen, tarnhow",
     )
     bench.add_argument(
         "--port", type=int, default=5025, metavar="N", help="port (default 5025; 0 lets the system choose)"
