@@ -9,20 +9,15 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from pigtail.job.document import Job
 
 sys.path[:0] = [
     str(Path(__file__).parents[1] / "tests"),
     str(Path(__file__).parents[1] / "tests" / "reference"),
 ]
-
-from simulator import SIMULATOR, run
-
-from pigtail.advice.supplies import SupplyStep, take_step
-from pigtail.edits.plan import put_supply
-from pigtail.job.document import Job
-from pigtail.model.model import Model
-from pigtail.studies.power.study import glance_power, study_power
-from supplying import PIN, winding_job
 
 ROUNDS = 7
 KEYS = ("half_wave_schottky", "ldo")
@@ -51,11 +46,21 @@ def median(action: Callable[[int], object]) -> float:
 
 def turned(k: int) -> Job:
     """The job with a reservoir that no round before had [F]."""
+    from pigtail.edits.plan import put_supply
+    from supplying import PIN, winding_job
+
     return put_supply(winding_job(*KEYS), PIN, "ac", KEYS, 2.2e-3 * (1 + 0.01 * (k + 1)))
 
 
 def main() -> None:
     """Print seconds and ratios."""
+    from simulator import SIMULATOR, run
+
+    from pigtail.advice.supplies import SupplyStep, take_step
+    from pigtail.model.model import Model
+    from pigtail.studies.power.study import glance_power, study_power
+    from supplying import PIN, winding_job
+
     study_power(Model.of(winding_job(*KEYS)))
     study = median(lambda k: study_power(Model.of(turned(k))))
     look = median(lambda k: glance_power(turned(100 + k), "supply"))
