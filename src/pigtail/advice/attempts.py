@@ -14,7 +14,17 @@ from pigtail.advice.level_remedies import level_fixes, part_fixes
 from pigtail.advice.proposing import propose_plan
 from pigtail.advice.survey_remedies import survey_fixes
 from pigtail.catalogue.kinds import adapter_kinds
-from pigtail.catalogue.topologies import Does, Task, converters, does, first, plain, those, topology
+from pigtail.catalogue.topologies import (
+    Does,
+    Task,
+    converters,
+    does,
+    first,
+    plain,
+    those,
+    topology,
+    usual_converters,
+)
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import (
     add_filter,
@@ -123,8 +133,9 @@ def _supply_candidates(job: Job) -> Iterator[Attempt]:
             yield from _winding_candidates(job, link)
             continue
         now, whose = {s.topology for s in link.sections}, _whose(job, link)
-        known = getattr(measured.terminal(old_rail), "voltage", None) is not None
-        for shape in converters():
+        volts = getattr(measured.terminal(old_rail), "voltage", None)
+        known = volts is not None
+        for shape in usual_converters(volts, getattr(measured.terminal(pin), "minimum", None)):
             straight = Does.CONDUCTS in shape.does
             if shape.remedy and shape.key not in now and (known or not straight):
                 yield Attempt(

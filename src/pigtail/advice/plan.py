@@ -10,7 +10,17 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail import edits
-from pigtail.catalogue.topologies import Does, Task, Topology, converters, does, first, plain, topology
+from pigtail.catalogue.topologies import (
+    Does,
+    Task,
+    Topology,
+    converters,
+    does,
+    first,
+    plain,
+    topology,
+    usual_converters,
+)
 from pigtail.circuit import CircuitError
 from pigtail.edits.plan import put_supply, set_converter
 from pigtail.edits.usual import NEAR_M, ROUTE_M, join, rails, return_link, supply_link
@@ -403,9 +413,13 @@ def _supply(job: Job, pin: str) -> Job:
     """The supply whose worst finding is the least bad; of equals the simplest, from the likeliest rail."""
     best: tuple[tuple[int, int], Job] | None = None
     plain_key = first("supply", Does.CONDUCTS).key
+    least = getattr(job.terminal(pin), "minimum", None)
+    every = [(rail, getattr(job.terminal(rail), "voltage", None)) for rail in rails(job, pin)]
+    fitting = {rail: usual_converters(volts, least) for rail, volts in every}
     for shape in converters():
-        for rail in rails(job, pin):
-            volts = getattr(job.terminal(rail), "voltage", None)
+        for rail, volts in every:
+            if shape not in fitting[rail]:
+                continue
             if volts is None and shape.does & {Does.CONDUCTS, Does.SEPARATES}:
                 continue  # a rail of unknown voltage is never joined straight to a module, and decides for no dear converter
             if Does.SEPARATES in shape.does and volts is not None and not _suits_input(shape, volts):

@@ -137,7 +137,8 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     return, `sup` a stage's supply, `ctl` what switches it. middle: the port that is the middle of a stage's supply, empty where it makes
     its own. menu: under which title a person adds it; remedy: how it is offered
     to mend something; probes: currents [A] through named elements and voltages [V] between its nodes that studies ask for;
-    tried: how a search tries it by itself; cost: of what it needs beside its bought parts, roughly, a resistor being 0.1.
+    like: the topology that it differs from in figures alone, or nearly; tried: how a search tries it by itself; cost: of what it needs
+    beside its bought parts, roughly, a resistor being 0.1.
     """
 
     key: str
@@ -148,6 +149,7 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     good_for: str
     catch: str
     short: str
+    like: str = ""
     sides: tuple[str, ...] = ()
     does: frozenset[Does] = frozenset()
     middle: str = ""
@@ -280,7 +282,7 @@ def _like(key: str, raw: dict[str, Any], entries: dict[str, dict[str, Any]]) -> 
     if "like" not in raw:
         return raw
     base = _like(raw["like"], entries[raw["like"]], entries)
-    other = {k: v for k, v in raw.items() if k not in ("like", "usual")}
+    other = {k: v for k, v in raw.items() if k != "usual"}
     usual: dict[str, str] = raw.get("usual", {})
     parts = [{**p, "default": usual.get(p["name"], p["default"])} for p in base.get("parts", ())]
     text = base["netlist"].replace(f".subckt {raw['like']} ", f".subckt {key} ")
@@ -311,6 +313,17 @@ BESIDE = (Does.SWITCHES, Does.FILTERS, Does.RECTIFIES, Does.LIMITS, Does.FUSES)
 def converters() -> tuple[Topology, ...]:
     """What makes a module's volts of a rail or a reservoir, the straight join first, in the order of the catalogue."""
     return those("supply", without=BESIDE)
+
+
+def usual_converters(volts: Known | None, least: Known | None) -> tuple[Topology, ...]:
+    """The few that are tried first between a rail and a module: none that differs from another in figures alone, and what steps up only
+    where the rail [V] lies below what the module needs [V], if both are known."""
+    up = volts is not None and least is not None and abs(volts.nominal) < least.nominal
+    return tuple(
+        t
+        for t in converters()
+        if not t.like and (t.remedy or Does.CONDUCTS in t.does) and (up or Does.STEPS_UP not in t.does)
+    )
 
 
 def first(purpose: str, *does: Does, without: Iterable[Does] = ()) -> Topology:
