@@ -49,7 +49,7 @@ def winding_job(
     made = Winding(
         id="ac", name="heater winding", first="w_a", second="w_b", tap="w_t" if tapped else "", earthed=earthed,
         open=volts(open_v) if open_v else None, resistance=volts(ohm, "Ω") if ohm else None, rated=volts(rated, "A") if rated else None,
-        **winding,
+        **({"used": volts("0 A", "A")} | winding),
     )  # fmt: skip
     host = Host(
         name="Test host", supply=SupplyClass.ADAPTER_AC, states=STATES,

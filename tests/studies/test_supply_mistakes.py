@@ -11,12 +11,17 @@ from msgspec.structs import replace
 
 from pigtail import edits
 from pigtail.advice.attempts import candidates
+from pigtail.bench.truth import load, shipped
 from pigtail.catalogue.kinds import make_module
+from pigtail.catalogue.topologies import plain
 from pigtail.edits.plan import put_supply, turned_legs
-from pigtail.edits.usual import return_link, supply_link
-from pigtail.job.document import Function, Job, Reading
+from pigtail.edits.sources import add_winding
+from pigtail.edits.usual import join, return_link, supply_link
+from pigtail.job.document import Function, Job, Link, Purpose, Reading
 from pigtail.job.energy import Chemistry, Earthed, Kept, Regulator
+from pigtail.job.errors import JobError
 from pigtail.model.model import Model
+from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.studies.power.study import study_power
 from pigtail.units import Basis
@@ -175,6 +180,9 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
     "a cell that the host itself empties": (
         lambda: battery_job("boost", off_a="5 mA"), "power.standby_drains", lambda: battery_job("boost", off_a="20 µA"),
     ),
+    "heaters that leave nothing over": (
+        lambda: winding_job(used=volts("0.95 A", "A")), "power.winding_overload", lambda: winding_job(used=volts("0.3 A", "A")),
+    ),
     "a winding too weak": (
         lambda: ADAPTER("bridge", "linear_cooled", rated="0.15 A", pin=STEADY), "power.winding_overload", lambda: ADAPTER("bridge", "linear_cooled", pin=STEADY),
     ),
@@ -272,3 +280,34 @@ def test_a_cell_of_another_kind_needs_no_protection() -> None:
     assert not {
         c for c in said(battery_job("boost", chemistry=Chemistry.ALKALINE, protected=None)) if "protect" in c
     }
+
+
+def test_what_a_winding_gives_already_is_asked_for() -> None:
+    """Heaters draw amperes: without their current nobody knows what is left."""
+    assert said(winding_job(used=None))["power.winding"] is Severity.UNKNOWN
+
+
+def test_a_winding_on_the_primary_side_is_refused() -> None:
+    """By its name, whatever its ends are called."""
+    with pytest.raises(JobError, match="primary side"):
+        add_winding(rail_job(), "mains primary winding")
+
+
+def test_a_winding_at_hazardous_volts_is_a_stop() -> None:
+    """250 V of a high-tension winding through parts for 40 V."""
+    found = study_job(winding_job(open_v="250 V", ohm="200 Ω"))
+    assert "survey.hazardous_point" in {f.code for f in found.findings if f.severity is Severity.STOP}
+
+
+def test_a_winding_on_a_signal_is_a_stop() -> None:
+    """One of its ends on the line input."""
+    job = load(shipped()["marrowby"]).papers
+    feed = Link(
+        id="feed",
+        name="Feed",
+        purpose=Purpose.FEED,
+        sections=(plain(),),
+        joins=(join("in", "host.leg_a", 0.2), join("out", "host.pickup", 0.2)),
+    )
+    job = edits.add_link(edits.add_module(job, make_module("wireless_receiver_5v", "rx")), feed)
+    assert said(job)["power.on_signal"] is Severity.STOP

@@ -238,6 +238,13 @@ def _windings(host: Host) -> None:
             if end in seen:
                 raise JobError(f"“{end}” is an end of two windings, or twice of one", where=place, value=end)
             seen.add(end)
+        if primary(winding.name, host.supply):
+            raise JobError(
+                f"“{winding.name[:50]}” is on the primary side: no point may be there, and no probe; "
+                "that side is for a licensed person",
+                where=f"{place}.name",
+                value=winding.id,
+            )
         if winding.earthed is Earthed.TAP and not winding.tap:
             raise JobError(
                 "its tap is earthed, but it has none; name the tap's point", where=f"{place}.earthed"

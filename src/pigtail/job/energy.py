@@ -30,7 +30,8 @@ class Winding(Record, frozen=True, kw_only=True):
     """An AC winding of a host's transformer, or an AC adapter: between which points it lies, and what it gives.
 
     open and loaded are volts r.m.s. [V] of the whole winding with nothing drawn and with `load` [A r.m.s.] drawn, from which its source
-    resistance follows unless `resistance` [Ω] tells it; rated is the most that it may give [A r.m.s.]. states are those in which it is
+    resistance follows unless `resistance` [Ω] tells it; rated is the most that it may give, used what
+    the host draws from it already [A r.m.s.]. states are those in which it is
     live; empty means all but off.
     """
 
@@ -45,6 +46,7 @@ class Winding(Record, frozen=True, kw_only=True):
     load: Known | None = None
     resistance: Known | None = None
     rated: Known | None = None
+    used: Known | None = None
     states: tuple[str, ...] = ()
 
     @property

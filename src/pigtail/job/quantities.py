@@ -101,6 +101,7 @@ WINDING_QUANTITIES = (
     Quantity("load", "current of that load", "A", 1e-4, (1e-2, 5.0)),
     Quantity("resistance", "source resistance", "Ω", 1e-4, (0.05, 50.0)),
     Quantity("rated", "current it may give", "A", 1e-4, (0.05, 5.0)),
+    Quantity("used", "current it gives already", "A", 0.0, (0.0, 5.0)),
 )
 #: Of a battery.
 BATTERY_QUANTITIES = (

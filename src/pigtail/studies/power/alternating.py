@@ -69,7 +69,7 @@ class WindingSupply(DirectSupply):
         assert found is not None
         self.winding = found
         self.corners = {k: c for k, c in CORNERS.items() if not quick or k in QUICK}
-        self.inputs = [*self.inputs, *(self._figure(name) for name in OF_COURSE), self._rated]
+        self.inputs = [*self.inputs, *(self._figure(name) for name in OF_COURSE), *self._budget]
 
     # -- what the course tells --------------------------------------------------------------------------------
 
@@ -146,9 +146,10 @@ class WindingSupply(DirectSupply):
         return ("warm", "stiff", "weak")
 
     @property
-    def _rated(self) -> Input:
-        subject = self.course.winding
-        return next(i for i in self.course.netlist.inputs if i.subject == subject and i.field == "rated")
+    def _budget(self) -> tuple[Input, Input]:
+        """What the winding may give, and what it gives already."""
+        own = {i.field: i for i in self.course.netlist.inputs if i.subject == self.course.winding}
+        return own["rated"], own["used"]
 
     def figure(self, samples: Samples, name: str) -> Array:
         """A number of the course for samples [its unit]."""
@@ -178,8 +179,8 @@ class WindingSupply(DirectSupply):
 
     def source(self, samples: Samples, solved: Solution) -> tuple[dict[str, Array], Array | float]:
         """What is told of the winding: the volts on its reservoir, its current r.m.s. against what it may give."""
-        rated = samples[self._rated.name]
-        current = self.figure(samples, "winding_a")
+        rated, used = (samples[i.name] for i in self._budget)
+        current = self.figure(samples, "winding_a") + used
         told = {
             "rail_v": self.figure(samples, "reservoir_v"),
             "rail_current_a": current,
@@ -301,7 +302,7 @@ class WindingSupply(DirectSupply):
         rated = self.winding.rated
         words = {
             "name": self.winding.name,
-            "drawn": n["winding_a"].short(),
+            "drawn": n["rail_current_a"].short(),
             "most": "?" if rated is None else format_quantity(rated.nominal, "A"),
         }
         return judge("power.winding", n, self.link.id, words)

@@ -23,6 +23,7 @@ from pigtail.job.document import (
     Return,
     SupplyIn,
     Video,
+    WindingEnd,
 )
 from pigtail.job.wiring import rail_of
 from pigtail.studies.findings import Finding
@@ -48,7 +49,7 @@ def _mistaken(job: Job, link: Link) -> Iterator[Finding]:
     if link.purpose is Purpose.SUPPLY and isinstance(placed.get("com"), SUPPLIES):
         return  # plus and minus swapped, which is told of the pin
     for one, other in product(path, path):
-        if isinstance(path[one], SUPPLIES) and isinstance(path[other], SIGNALS):
+        if isinstance(path[one], (*SUPPLIES, WindingEnd)) and isinstance(path[other], SIGNALS):
             yield _told("power.on_signal", link, names[one], names[other])
             return
     for one, other in product(path, path):

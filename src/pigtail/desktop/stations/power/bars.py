@@ -113,8 +113,8 @@ def _budget(job: Job, supply: SupplyDetail) -> list[Bar]:
     n = supply.numbers
     winding = winding_at(job, supply.rail)
     if winding is not None:
-        number = n["winding_a"]
-        if winding.rated is None:
+        number = n["rail_current_a"]
+        if winding.rated is None or number.value is None:
             return [
                 Bar(
                     f"{winding.name}, r.m.s.",
@@ -125,7 +125,7 @@ def _budget(job: Job, supply: SupplyDetail) -> list[Bar]:
                     0.0,
                     (),
                     0.0,
-                    "what it may give is not known",
+                    "what it may give, or gives already, is not known",
                     False,
                     True,
                 )
