@@ -211,12 +211,13 @@ def _from_winding(job: Job, pin: str, winding: Winding, suiting: list[Topology])
                 )
                 yield made._replace(stopped=stopped)
                 fitting += not stopped
-                if fitting == SIZES or stopped in (TRAP, "power.regulator_overload"):
+                if fitting == SIZES or stopped in WHATEVER_SIZE:
                     break
 
 
-#: The finding of a winding that stands on the host's ground.
+#: The finding of a winding that stands on the host's ground; what no other reservoir would change.
 TRAP = "power.reference_trap"
+WHATEVER_SIZE = (TRAP, "power.regulator_overload", "power.input_over_voltage", "power.over_voltage")
 
 
 def _trapped(job: Job, pin: str, winding: Winding, candidate: Candidate) -> bool:

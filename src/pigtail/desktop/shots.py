@@ -76,6 +76,7 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
         take(application, window, folder / f"{name}.png")
     shoot_ways(application, assembly, folder)
     shoot_bench(application, assembly, folder, state)
+    shoot_supplies(application, assembly, folder)
     assembly.files.start(demo("larkmoor"), None)
     wait(application, settled)
     set_theme(assembly.settings, "dark")
@@ -171,6 +172,41 @@ def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, sta
     wait(application, settled)
     take(application, window, folder / "sweep.png")
     view.view.setCurrentIndex(0)
+
+
+def shoot_supplies(application: QApplication, assembly: Assembly, folder: Path) -> None:
+    """Where the energy comes from: an AC adapter and its course, a cell and how long it lasts, the sources as they are typed."""
+    from pigtail.advice.plan import propose
+    from pigtail.bench.truth import load, shipped
+    from pigtail.catalogue.kinds import make_module
+    from pigtail.edits.plan import put_supply
+    from pigtail.edits.values import add_module
+    from pigtail.job.file import Document
+
+    def settled() -> bool:
+        return assembly.quiet and assembly.session.studies is not None
+
+    for name, kind, points in (
+        ("marrowby", "wireless_receiver_5v", ("leg_a", "leg_b")),
+        ("tarnhow", "wireless_receiver_low", ("cell",)),
+    ):
+        stand_in = load(shipped()[name])
+        job = propose(add_module(stand_in.papers, make_module(kind, "rx")), "rx")
+        job = probed(stand_in, job, *points)
+        if name == "marrowby":
+            job = put_supply(job, "rx.supply", "adapter", ("half_wave", "linear_cooled"), 2200e-6)
+        assembly.files.start(Document(job), None, unsaved=True)
+        wait(application, settled)
+        assembly.views.go("power")
+        wait(application, settled)
+        take(application, assembly.window, folder / f"power-{'ac' if name == 'marrowby' else 'battery'}.png")
+        if name == "marrowby":
+            assembly.views.go("survey")
+            view: Any = assembly.views.of("survey")
+            view.view.setCurrentIndex(view.view.count() - 1)
+            wait(application, settled)
+            take(application, assembly.window, folder / "sources.png")
+            view.view.setCurrentIndex(0)
 
 
 def probed(stand_in: StandIn, job: Job, *points: str) -> Job:

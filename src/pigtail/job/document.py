@@ -12,7 +12,7 @@ from functools import cached_property
 
 import msgspec
 
-from pigtail.job.energy import Battery, Draw, Hours, Kept, Mains, RailState, Regulator, Winding
+from pigtail.job.energy import Battery, Hours, Kept, Mains, RailState, Regulator, Winding
 from pigtail.job.places import NOWHERE, Place
 from pigtail.job.record import Record
 from pigtail.units.known import Known
@@ -256,15 +256,13 @@ class Rail(Terminal, frozen=True, kw_only=True, tag="rail"):
 
 
 class SupplyIn(Terminal, frozen=True, kw_only=True, tag="supply in"):
-    """A module's supply pin: allowed voltages [V], average and burst current [A], the capacitance behind it on the board [F], what it
-    draws in each thing that it does, and the marking of a regulator that stands behind the pin, empty for none."""
+    """A module's supply pin: allowed voltages [V], average and burst current [A], the marking of a regulator that stands behind the pin,
+    empty for none."""
 
     minimum: Known | None = None
     maximum: Known | None = None
     average: Known | None = None
     burst: Known | None = None
-    capacitance: Known | None = None
-    draws: tuple[Draw, ...] = ()
     behind: str = ""
 
 

@@ -88,24 +88,6 @@ class RailState(Record, frozen=True, kw_only=True):
     used: Known | None = None
 
 
-class Doing(enum.Enum):
-    """What a module is doing, which decides what it draws."""
-
-    OFF = "off"
-    SEARCHING = "searching"
-    LINKED = "linked"
-    PLAYING = "playing"
-    TRANSMITTING = "transmitting"
-    CHARGING = "charging"
-
-
-class Draw(Record, frozen=True, kw_only=True):
-    """What a module draws [A] while it is doing something."""
-
-    doing: Doing
-    current: Known
-
-
 class Chemistry(enum.Enum):
     """What a cell is made of."""
 

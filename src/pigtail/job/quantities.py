@@ -136,7 +136,7 @@ PATH_RESISTANCE = Quantity(
 _ONLY: dict[str, Callable[[Any], bool]] = {
     "crossover": lambda t: t.way is not Way.FULL,
     "sensitivity": lambda t: t.use is not Use.LINE,
-    "capacitance": lambda t: getattr(t, "use", Use.LINE) is Use.LINE,
+    "capacitance": lambda t: t.use is Use.LINE,
     "carries": lambda t: t.has(Trait.PASSIVE_NODE) is True,
 }
 #: Of a module's own way through: its gain [dB] while powered.

@@ -125,7 +125,7 @@ def _budget(job: Job, supply: SupplyDetail) -> list[Bar]:
                     0.0,
                     (),
                     0.0,
-                    "what it may give, or gives already, is not known",
+                    "rating or use not known",
                     False,
                     True,
                 )
@@ -138,7 +138,7 @@ def _budget(job: Job, supply: SupplyDetail) -> list[Bar]:
     number = n["rail_current_burst_a"]
     name = f"{job.label(supply.rail)}: used and burst"
     if limit_known is None:
-        return [Bar(name, 0.0, 1.0, 0.0, 0.0, 0.0, (), 0.0, "what it can give is not known", False, True)]
+        return [Bar(name, 0.0, 1.0, 0.0, 0.0, 0.0, (), 0.0, "limit not known", False, True)]
     limit = limit_known.nominal
     used = rail.used.nominal if isinstance(rail, Rail) and rail.used is not None else 0.0
     told = f"{number.short()} of {format_quantity(limit, 'A', 2)}"
@@ -150,7 +150,7 @@ class Bars(Painting):
     """The bars of the supply on view."""
 
     def __init__(self) -> None:
-        super().__init__("supply_bars", QSize(220, 120))
+        super().__init__("supply_bars", QSize(190, 100))
         self.bars: tuple[Bar, ...] = ()
 
     def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:

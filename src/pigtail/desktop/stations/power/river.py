@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 
 #: The broadest and the narrowest the way is drawn, and how far a branch of heat goes down [px].
 BROAD, NARROW, DOWN = 26.0, 3.0, 22.0
+#: How high it stands, and on a low window [px].
+HIGH_PX, LOW_PX = 122, 106
 
 
 class Step(NamedTuple):
@@ -69,10 +71,14 @@ class River(Painting):
     """The way of the energy of the supply on view."""
 
     def __init__(self) -> None:
-        super().__init__("supply_picture", QSize(360, 122))
-        self.setFixedHeight(128)
+        super().__init__("supply_picture", QSize(360, 90))
+        self.setFixedHeight(HIGH_PX)
         self.steps: tuple[Step, ...] = ()
         self.currents = ""
+
+    def take_less(self, low: bool) -> None:
+        """Take less height on a low window."""
+        self.setFixedHeight(LOW_PX if low else HIGH_PX)
 
     def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:
         """Show a supply."""
@@ -96,7 +102,7 @@ class River(Painting):
         t, count = theme.current(), len(self.steps)
         most = max(s.passes + s.heat for s in self.steps) or 1.0
         width = box.width() / count
-        line = box.top() + 50.0
+        line = box.top() + 48.0 - (6.0 if self.height() <= LOW_PX else 0.0)
         painter.setPen(Qt.PenStyle.NoPen)
         for k, step in enumerate(self.steps):
             left = box.left() + k * width

@@ -20,9 +20,13 @@ class StateStrip(Painting):
     """A cell for each state of the host."""
 
     def __init__(self) -> None:
-        super().__init__("states_strip", QSize(300, 56))
-        self.setFixedHeight(62)
+        super().__init__("states_strip", QSize(300, 48))
+        self.setFixedHeight(58)
         self.cells: tuple[tuple[str, bool, bool, bool, str], ...] = ()
+
+    def take_less(self, low: bool) -> None:
+        """Take less height on a low window."""
+        self.setFixedHeight(50 if low else 58)
 
     def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:
         """Show a supply in all states."""
@@ -60,7 +64,7 @@ class StateStrip(Painting):
             return
         t, width = theme.current(), box.width() / len(self.cells)
         for k, (name, up, on, wrong, hours) in enumerate(self.cells):
-            cell = QRectF(box.left() + k * width + 2, box.top() - 2, width - 4, box.height() + 4)
+            cell = QRectF(box.left() + k * width + 2, box.top() - 5, width - 4, box.height() + 10)
             painter.setPen(QPen(t.color("fix" if wrong else "copper" if on else "line"), 2.0 if on else 1.0))
             painter.setBrush(t.color("field" if on else "panel"))
             painter.drawRoundedRect(cell, 4, 4)

@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from pigtail.studies.power.found import SupplyDetail
 
 #: A lower station makes room for what was found by putting the drawing of the network away.
-LOW_PX = 560
+LOW_PX, NARROW_PX = 560, 700
 
 
 class PowerStation(Station):
@@ -54,7 +54,7 @@ class PowerStation(Station):
             combo.setObjectName(name)
             combo.setAccessibleName(accessible)
             combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            combo.setMinimumContentsLength(9)
+            combo.setMinimumContentsLength(6)
             combo.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.figures = QToolButton()
         self.figures.setObjectName("supply_figures")
@@ -81,6 +81,7 @@ class PowerStation(Station):
         self.found.opened.connect(lambda _open: self._make_room())
 
     def _lay_out(self) -> None:
+        self.labels: list[QLabel] = []
         row = QHBoxLayout()
         row.setSpacing(5)
         row.addWidget(self.module, 2)
@@ -92,6 +93,7 @@ class PowerStation(Station):
             if words:
                 label = QLabel(words)
                 label.setBuddy(combo)
+                self.labels.append(label)
                 row.addWidget(label)
             row.addWidget(combo, share)
         row.addWidget(self.figures)
@@ -115,12 +117,18 @@ class PowerStation(Station):
         self._make_room()
 
     def _make_room(self) -> None:
-        """What can be chosen of the network is drawn where there is any; on a low window what was found takes its place."""
-        link = self._link
+        """What can be chosen of the network is drawn where there is any; on a low window all take less, and what was found its place."""
+        link, low = self._link, self.height() < LOW_PX
         parts = link is not None and any(
             p.kind != "figure" for s in link.sections for p in topology(s.topology).parts
         )
-        self.network.setVisible(parts and not (self.found.is_open and self.height() < LOW_PX))
+        self.network.setVisible(parts and not (self.found.is_open and low))
+        self.picture.take_less(low)
+        self.strip.take_less(low)
+        narrow = self.width() < NARROW_PX
+        for label in self.labels:
+            label.setVisible(not narrow)
+        self.figures.setText("…" if narrow else "Figures…")
 
     @property
     def _link(self) -> Link | None:

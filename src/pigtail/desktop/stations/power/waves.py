@@ -25,7 +25,7 @@ class Course(Painting):
     """A period of the supply on view, or the discharge of its battery."""
 
     def __init__(self) -> None:
-        super().__init__("supply_course", QSize(260, 150))
+        super().__init__("supply_course", QSize(220, 116))
         self.waves: tuple[Waves, ...] = ()
         self.battery: BatteryDetail | None = None
         self.drops_at: float | None = None
@@ -115,32 +115,24 @@ class Course(Painting):
             y = place(0, self.drops_at).y()
             painter.setPen(QPen(t.color("fix"), 1.5, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-            say(
-                painter,
-                QRectF(plot.left() + 6, y + 1, plot.width() - 10, 14),
-                f"the regulator drops out below {format_quantity(self.drops_at, 'V', 3)}",
-                px=10,
-                use="fix",
-            )
-        self._names(painter, plot, place, highest)
+        self._names(painter, plot, most, highest)
 
-    def _names(self, painter: QPainter, plot: QRectF, place: object, highest: float) -> None:
+    def _names(self, painter: QPainter, plot: QRectF, most: float, highest: float) -> None:
         """What each line is, beside its end."""
         first = self.waves[0]
         low = min(self.waves, key=lambda w: min(w.reservoir))
         head = QRectF(plot.left(), plot.top() - 18, plot.width(), 15)
         valley = format_quantity(min(low.reservoir), "V", 3)
-        words = f"reservoir: valley {valley} at low mains"
-        say(painter, head, words, px=11, bold=True, use="copper")
-        say(
-            painter,
-            head,
-            f"module {format_quantity(min(first.module), 'V', 3)}",
-            px=11,
-            bold=True,
-            use="accent",
-            align=Align.AlignRight | Align.AlignVCenter,
+        drops = (
+            f" · drops out below {format_quantity(self.drops_at, 'V', 3)}"
+            if self.drops_at is not None
+            else ""
         )
+        say(painter, head, f"valley {valley} at low mains{drops}", px=11, bold=True, use="copper")
+        least = min(first.module)
+        line = plot.bottom() - plot.height() * least / most
+        module = QRectF(plot.left() + 6, line + 1, plot.width() - 10, 14)
+        say(painter, module, f"module {format_quantity(least, 'V', 3)}", px=10, bold=True, use="accent")
         current = QRectF(plot.left() + 6, plot.bottom() - 16, plot.width() - 10, 14)
         say(
             painter,
