@@ -206,6 +206,8 @@ def test_windings_and_batteries_are_added_and_removed(qtbot: QtBot, monkeypatch:
     page.findChild(QPushButton, "remove_source").click()  # type: ignore[union-attr]
     assert edited[-1].edit(plain).host == job.host
     assert not refused
+    page.table.clearSelection()
+    page.table.setCurrentIndex(page.rows.index(-1, -1))
 
 
 def test_the_survey_lists_the_sources(bench: Bench) -> None:

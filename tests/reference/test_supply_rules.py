@@ -229,3 +229,9 @@ def test_copper_drops_what_its_standard_says() -> None:
     back = np.pi / 4 * (0.127 * 92 ** ((36 - 20) / 39)) ** 2
     ohm = 0.017241 * (0.45 / area + 0.4 / back)
     assert 5.0 - n["power.module_v"].value == pytest.approx(0.4 * (ohm + 0.002), rel=0.05)
+
+
+def test_what_flows_at_switch_on_is_the_crest_over_the_resistance() -> None:
+    """At the crest of high mains, the reservoir empty."""
+    job = winding_job("bridge", open_v="12 V", ohm="0.5 Ω", earthed=Earthed.NONE, pin=drawing(100.0))
+    assert nominal(job, "inrush_a") == pytest.approx(1.1 * math.sqrt(2) * 12 / (0.5 + 0.08 + 0.04), rel=0.01)

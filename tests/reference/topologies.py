@@ -29,6 +29,14 @@ def deck_of(shape: Topology) -> str:
     )
     call = f"X1 {nodes} {shape.key}\n"
     ground = "Rc c 0 10m\nRb b 0 20m\n"
+    if Does.RECTIFIES in shape.does:
+        first, second, *tap = [f"p_{p}" for p in shape.inputs]
+        source = f"Vs w {second} SIN(0 17 50)\nRw w {first} 1\n"
+        if tap:
+            source = (
+                f"Vs w {tap[0]} SIN(0 17 50)\nRw w {first} 1\nVt {tap[0]} u SIN(0 17 50)\nRu u {second} 1\n"
+            )
+        return f"{head}{call}{source}Rg {second} 0 1meg\n{ground}Rl out c 220\n.tran 50u 100m\n.end\n"
     if "supply" in shape.purposes:
         return f"{head}{call}Vs p_in 0 DC 12\n{ground}Rl out c 100\n.op\n.end\n"
     sources = "".join(

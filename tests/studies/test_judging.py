@@ -25,7 +25,7 @@ WORDS = {k: f"<{k}>" for k in (
     "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
     "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own", "low_corner", "link", "stage",
     "where", "when", "converter", "battery", "hours", "before", "end", "drawn", "state", "full", "charge", "rectifier", "back",
-    "most_back", "stands", "marking", "told", "label", "fuse", "rated", "on", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
+    "most_back", "stands", "marking", "told", "label", "fuse", "rated", "on", "carries", "inrush", "surge", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
 )}  # fmt: skip
 CODES = sorted(judgements())
 

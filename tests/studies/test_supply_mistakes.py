@@ -180,6 +180,10 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
     "a cell that the host itself empties": (
         lambda: battery_job("boost", off_a="5 mA"), "power.standby_drains", lambda: battery_job("boost", off_a="20 µA"),
     ),
+    "small diodes for a large module": (
+        lambda: winding_job("half_wave", "linear_cooled", open_v="9 V", rated="5 A", pin=STEADY | {"average": volts("1.5 A", "A"), "burst": volts("1.5 A", "A")}),
+        "power.diode_overload", lambda: winding_job("half_wave", "linear_cooled", open_v="9 V", rated="5 A", pin=STEADY),
+    ),
     "heaters that leave nothing over": (
         lambda: winding_job(used=volts("0.95 A", "A")), "power.winding_overload", lambda: winding_job(used=volts("0.3 A", "A")),
     ),

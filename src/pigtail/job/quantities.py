@@ -71,9 +71,6 @@ QUANTITIES: dict[type, tuple[Quantity, ...]] = {
         Quantity("maximum", "highest supply", "V", 0.0, (1.0, 30.0)),
         Quantity("average", "average current", "A", 0.0, (1e-3, 2.0), Function.CURRENT),
         Quantity("burst", "burst current", "A", 0.0, (1e-3, 3.0)),
-        Quantity(
-            "capacitance", "capacitance on its board", "F", 0.0, (1e-6, 1e-3), usual="4.7 .. 22 .. 220 µF"
-        ),
     ),
     Control: (
         Quantity("level", "level while active", "V", -math.inf, (1.0, 15.0), Function.DC_VOLTS),

@@ -212,11 +212,6 @@ class Course:
         part = self.crest(values) / max(self.crest(there), 1e-9)
         return {n: v * part for n, v in nearest[1].charges.items()}
 
-    def inrush(self, values: Mapping[str, float], periods: int = CHARGING) -> Solution:
-        """The course from uncharged capacitors, for values of parameters [SI]."""
-        values = self.nominal | dict(values)
-        return self._run(values, periods, FINE, {})
-
     def _run(
         self, values: Mapping[str, float], periods: int, steps: int, charges: Mapping[str, float]
     ) -> Solution:

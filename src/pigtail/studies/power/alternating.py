@@ -55,6 +55,8 @@ OF_COURSE = {
     "diodes_w": ("W", "the heat in the diodes and the reservoir"),
     "conducting_deg": ("°", "the part of a period that the winding conducts"),
 }
+#: The resistance of a diode as its macro-model has it [Ω].
+DIODE_OHM = 0.04
 #: Points of a period that are painted.
 PAINTED = 120
 
@@ -226,7 +228,28 @@ class WindingSupply(DirectSupply):
             "diode_tj_c": hot,
             "diode_room_c": samples[part("tj_max")] - hot,
             "ripple_room_a": samples[part("ripple_max")] - self.figure(samples, "capacitor_a"),
+            "diode_room_a": samples[part("imax")] - self._through_a_diode(samples),
+            **self._inrush(samples),
         }
+
+    def _through_a_diode(self, samples: Samples) -> Array:
+        """The current through one diode on average [A]: all of it where each conducts alone, half where two take turns."""
+        pin = subjects.terminal(self.pin).parameter
+        return samples[pin("average")] / (
+            2.0
+            if len(self.course.rectifier.shape.inputs) > 1 and not self.course.rectifier.shape.legged
+            else 1.0
+        )
+
+    def _inrush(self, samples: Samples) -> dict[str, Array]:
+        """What flows at switch-on into the empty reservoir, at the crest of high mains: the crest over all resistance in its way [A]."""
+        w, part = self.course.winding.parameter, self.course.rectifier.parameter
+        level = max(
+            i.ends[2] for i in self.course.netlist.inputs if i.name == subjects.MAINS.parameter("level")
+        )
+        ohm = samples[w("resistance")] + samples[part("tesr")] / samples[part("c1")] + DIODE_OHM
+        inrush = np.sqrt(2) * samples[w("open")] * level / ohm
+        return {"inrush_a": inrush, "inrush_room_a": samples[part("surge_max")] - inrush}
 
     def wanted(self) -> dict[str, Wanted]:
         """The numbers of a supply from a winding: those of every supply and those of its course."""
@@ -240,6 +263,9 @@ class WindingSupply(DirectSupply):
             "diode_tj_c": Wanted("°C", "the junction of a diode"),
             "diode_room_c": Wanted("°C", "the room below the hottest junction of a diode"),
             "ripple_room_a": Wanted("A", "the room below the ripple current that the reservoir stands"),
+            "diode_room_a": Wanted("A", "the room below what a diode carries on average"),
+            "inrush_a": Wanted("A", "the current at switch-on"),
+            "inrush_room_a": Wanted("A", "the room below what a diode stands at switch-on"),
         }
 
     def study(self) -> SupplyDetail:
@@ -321,12 +347,17 @@ class WindingSupply(DirectSupply):
             "ripple": n["capacitor_a"].short(),
             "stands": format_quantity(figures["ripple_max"], "A"),
             "spent": n["diodes_w"].short(),
+            "carries": format_quantity(figures["imax"], "A"),
+            "inrush": n["inrush_a"].short(),
+            "surge": format_quantity(figures["surge_max"], "A"),
         }
         return [
             *found,
             judge("power.reverse", n, self.link.id, words),
             judge("power.diodes_hot", n, self.link.id, words, watch=figures["tj_max"]),
             judge("power.ripple_current", n, self.link.id, words),
+            judge("power.diode_current", n, self.link.id, words),
+            judge("power.inrush", n, self.link.id, words),
         ]
 
     def _ripple(self) -> str:
