@@ -121,6 +121,10 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
         lambda: winding_job("bridge", "ldo", open_v="14 V", tapped=True, earthed=Earthed.TAP), "power.reference_trap",
         lambda: winding_job("full_wave", "ldo", open_v="14 V", tapped=True, earthed=Earthed.TAP),
     ),
+    "a half wave over the whole of a winding whose tap is grounded": (
+        lambda: winding_job("half_wave", "ldo", open_v="14 V", tapped=True, earthed=Earthed.TAP), "power.reference_trap",
+        lambda: winding_job("full_wave", "ldo", open_v="14 V", tapped=True, earthed=Earthed.TAP),
+    ),
     "legs swapped": (
         lambda: turned_legs(winding_job(), "supply"), "power.legs_swapped", winding_job,
     ),

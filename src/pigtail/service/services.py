@@ -97,6 +97,13 @@ def supply_step(job: Job, pin: str, source: str, before: bytes) -> tuple[bytes, 
     return pickle.dumps(step), ranked(job, pin, step)
 
 
+def supply_contests(job: Job, pin: str) -> tuple[Contest, ...]:
+    """What modders disagree on about a module's supply, both ways solved."""
+    from pigtail.advice.supply_schools import supply_contests as solved
+
+    return solved(job, pin)
+
+
 def glance_supply(job: Job, link_id: str) -> SupplyDetail | None:
     """A quick look at a supply that was just changed; None where there is nothing to look at."""
     from pigtail.studies.power.study import glance_power
@@ -149,7 +156,7 @@ def sheet_pdf(job: Job, studies: Studies) -> bytes:
 SERVICES: dict[str, Callable[..., Any]] = {
     f.__name__: f
     for f in (
-        study, first_demo, advise, schools, contests, search_steps, search_step, supply_sources,
+        study, first_demo, advise, schools, contests, search_steps, search_step, supply_sources, supply_contests,
         supply_step, glance, glance_supply, louder, matched, write_sheet,
         sheet_pdf,
     )

@@ -68,8 +68,9 @@ def _trapped(job: Job, link: Link, winding: Winding, amps: float, words: dict[st
     words["earthed"] = job.label(f"{HOST}.{winding.earthed_at}") if winding.earthed_at else "no end"
     rectifier = next(n for n in networks(link) if Does.RECTIFIES in n.shape.does)
     leg = next(iter(link.at("leg")), "")
-    if rectifier.shape.legged and winding.earthed_at and leg != f"{HOST}.{winding.earthed_at}":
-        hot = next(e for e in (winding.first, winding.second) if e != winding.earthed_at)
+    ends = (winding.first, winding.second)
+    if rectifier.shape.legged and winding.earthed_at in ends and leg != f"{HOST}.{winding.earthed_at}":
+        hot = next(e for e in ends if e != winding.earthed_at)
         words["hot"] = job.label(f"{HOST}.{hot}")
         return tell("power.legs_swapped", link.id, words, value=amps, unit="A")
     return tell("power.reference_trap", link.id, words, value=amps, unit="A")

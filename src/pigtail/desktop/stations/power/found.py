@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
+from pigtail.desktop.stations.level.schools import Schools
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import answer
 from pigtail.edits.change import Change
@@ -14,7 +15,7 @@ from pigtail.service import services
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
-    from pigtail.advice.found import Supplied, SuppliesFound
+    from pigtail.advice.found import Contest, Supplied, SuppliesFound
     from pigtail.job.document import Job
 
 COLUMNS = ("supply", "in a burst", "heat", "ripple", "buzz", "parts", "cost")
@@ -39,7 +40,18 @@ class SupplyFound(QWidget):
         selection = self.table.selectionModel()
         assert selection is not None
         selection.currentRowChanged.connect(lambda _now, _before: self._say())
-        self.table.setFixedHeight(140)
+        self.schools = Schools()
+        self.board = QStackedWidget()
+        self.board.addWidget(self.table)
+        self.board.addWidget(self.schools)
+        self.board.setFixedHeight(140)
+        self.ways = QPushButton("Methods…")
+        self.ways.setObjectName("supply_ways")
+        self.ways.setAccessibleName("What modders disagree on about this supply, each method solved")
+        self.ways.clicked.connect(self._ask_ways)
+        self.schools.edited.connect(self.edited)
+        self.schools.closed.connect(self.forget)
+        self.schools.reasoned.connect(self._say_words)
         self.seek = QPushButton("Find supplies")
         self.seek.setObjectName("find_supplies")
         self.seek.setAccessibleName("Search every rail, winding and adapter for a supply of this module")
@@ -58,7 +70,7 @@ class SupplyFound(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         layout.addLayout(told)
-        layout.addWidget(self.table)
+        layout.addWidget(self.board)
         self._job: Job | None = None
         self._pin = ""
         self._found: SuppliesFound | None = None
@@ -71,6 +83,7 @@ class SupplyFound(QWidget):
             self._job, self._pin = job, pin
             self.forget()
         self.seek.setEnabled(bool(pin))
+        self.ways.setEnabled(bool(pin))
 
     def forget(self) -> None:
         """Show no search, and stop the one that runs."""
@@ -83,14 +96,15 @@ class SupplyFound(QWidget):
     @property
     def is_open(self) -> bool:
         """Whether options are on view."""
-        return not self.table.isHidden()
+        return not self.board.isHidden()
 
     def _is_searching(self, now: bool) -> None:
         self.searching = now
         self.seek.setText("Stop" if now else "Find supplies")
 
     def _show(self, shown: bool) -> None:
-        self.table.setVisible(shown)
+        self.board.setVisible(shown)
+        self.board.setCurrentWidget(self.table)
         self.take.setVisible(shown)
         if shown and not self.table.currentIndex().isValid():
             self.table.selectRow(0)
@@ -129,6 +143,30 @@ class SupplyFound(QWidget):
 
         want = answer(services.supply_sources, lambda sources: step(sources, 0, b""), job, pin)
         self.wants.emit(want._replace(failed=self._lost))
+
+    def _ask_ways(self) -> None:
+        job, pin = self._job, self._pin
+        if job is None or not pin:
+            return
+        self.forget()
+        self._say_words("solving both methods …")
+        turn = self._turn
+
+        def show(contests: tuple[Contest, ...]) -> None:
+            if turn == self._turn:
+                self.show_ways(contests)
+
+        self.wants.emit(answer(services.supply_contests, show, job, pin)._replace(failed=self._lost))
+
+    def show_ways(self, contests: tuple[Contest, ...]) -> None:
+        """Show what modders disagree on about the supply on view."""
+        if not contests:
+            self._say_words("There is no other method to compare: the module is not supplied yet.")
+            return
+        self.board.setCurrentWidget(self.schools)
+        self.board.setVisible(True)
+        self.schools.show_contests(contests)
+        self.opened.emit(True)
 
     def _lost(self, error: BaseException) -> None:
         self.forget()

@@ -98,6 +98,7 @@ class PowerStation(Station):
             row.addWidget(combo, share)
         row.addWidget(self.figures)
         row.addWidget(self.found.seek)
+        row.addWidget(self.found.ways)
         pictures = QHBoxLayout()
         pictures.setSpacing(8)
         pictures.addWidget(self.course, 3)
