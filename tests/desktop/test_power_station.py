@@ -67,6 +67,35 @@ def test_what_is_chosen_becomes_an_edit(qtbot: QtBot) -> None:
     assert keys == [["doubler", "ldo"], ["half_wave_schottky", "buck"]]
 
 
+def test_a_fuse_is_added_before_the_converter_and_taken_out_again(qtbot: QtBot) -> None:
+    """By the menu: behind the rectifier, before the regulator; a filter at the module's end."""
+    job = winding_job()
+    station = shown(qtbot, job)
+    told: list[Change] = []
+    station.edited.connect(told.append)
+
+    def press(text: str) -> Job:
+        station.menu.aboutToShow.emit()
+        next(a for a in station.menu.actions() if a.text() == text).trigger()
+        return told[-1].edit(job)
+
+    def keys(of: Job) -> list[str]:
+        link = of.link("supply")
+        assert link is not None
+        return [s.topology for s in link.sections]
+
+    assert keys(press("Ferrite bead and reservoir at the module")) == [
+        "half_wave_schottky",
+        "ldo",
+        "supply_bead",
+    ]
+    fused = press("Fuse, slow")
+    assert keys(fused) == ["half_wave_schottky", "supply_fuse", "ldo"]
+    station.show_job(fused, study_job(fused))
+    job = fused
+    assert keys(press("Take out: fuse, slow")) == ["half_wave_schottky", "ldo"]
+
+
 @pytest.mark.parametrize(("make", "words"), [(battery_job, "Discharge of cell"), (rail_job, "")])
 def test_a_battery_shows_its_discharge_and_a_rail_neither(
     qtbot: QtBot, make: Callable[[], Job], words: str

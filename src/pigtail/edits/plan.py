@@ -298,6 +298,23 @@ def add_filter(job: Job, link_id: str) -> Job:
     return edits.replace_link(job, rejoined(job, link, (*kept, shape.section())))
 
 
+def add_to_supply(job: Job, link_id: str, key: str) -> Job:
+    """Edit: put a fuse or resistor before what converts a supply, or a filter behind it."""
+    link = link_of(job, link_id)
+    shape = topology(key)
+    kept = [s for s in link.sections if not does(s, Does.CONDUCTS)]
+    first_of = sum(does(s, Does.RECTIFIES) for s in kept)
+    at = first_of if shape.does & {Does.FUSES, Does.LIMITS} else len(kept)
+    return edits.replace_link(job, rejoined(job, link, (*kept[:at], shape.section(), *kept[at:])))
+
+
+def drop_from_supply(job: Job, link_id: str, index: int) -> Job:
+    """Edit: take a fuse, resistor or filter out of a supply; where nothing is left it is joined straight."""
+    link = link_of(job, link_id)
+    kept = tuple(s for k, s in enumerate(link.sections) if k != index)
+    return edits.replace_link(job, rejoined(job, link, kept or (first("supply", Does.CONDUCTS).section(),)))
+
+
 def set_rail(job: Job, link_id: str, rail: str) -> Job:
     """Edit: take a supply from another rail by the same converter."""
     return edits.replace_link(job, rerailed(job, link_of(job, link_id), rail))

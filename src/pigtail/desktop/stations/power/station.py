@@ -3,11 +3,12 @@ near its limit, in which states the module lives; the network edited in place, a
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QToolButton, QVBoxLayout
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QVBoxLayout
 
 from pigtail.catalogue.topologies import Does, Topology, converters, does, those, topologies, topology
 from pigtail.desktop.fields import fill_combo
@@ -20,7 +21,7 @@ from pigtail.desktop.stations.power.states import StateStrip
 from pigtail.desktop.stations.power.waves import Course
 from pigtail.desktop.wants import answer
 from pigtail.edits.change import Change, FeedChange
-from pigtail.edits.plan import put_supply, set_converter, set_rail
+from pigtail.edits.plan import add_to_supply, drop_from_supply, put_supply, set_converter, set_rail
 from pigtail.edits.usual import rails
 from pigtail.job.document import Job, Link, Rail
 from pigtail.job.windings import winding_at
@@ -58,8 +59,14 @@ class PowerStation(Station):
             combo.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.figures = QToolButton()
         self.figures.setObjectName("supply_figures")
-        self.figures.setText("Figures…")
-        self.figures.setAccessibleName("Figures of the converter: what its papers say")
+        self.figures.setText("Change…")
+        self.figures.setAccessibleName(
+            "Change this supply: add a fuse or filter, take one out, figures from papers"
+        )
+        self.figures.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu = QMenu(self.figures)
+        self.menu.setToolTipsVisible(True)
+        self.figures.setMenu(self.menu)
         self._job: Job | None = None
         self._supplies: tuple[SupplyDetail, ...] = ()
         self._supply: SupplyDetail | None = None
@@ -72,7 +79,7 @@ class PowerStation(Station):
         self.rectifier.activated.connect(self._rectifier_chosen)
         self.rail.activated.connect(self._rail_chosen)
         self.module.activated.connect(lambda _k: self._show())
-        self.figures.clicked.connect(self._ask_figures)
+        self.menu.aboutToShow.connect(self._fill_menu)
         self.network.changed.connect(self._change)
         self.network.refused.connect(self.refused)
         self.found.edited.connect(self.edited)
@@ -129,7 +136,7 @@ class PowerStation(Station):
         narrow = self.width() < NARROW_PX
         for label in self.labels:
             label.setVisible(not narrow)
-        self.figures.setText("…" if narrow else "Figures…")
+        self.figures.setText("…" if narrow else "Change…")
 
     @property
     def _link(self) -> Link | None:
@@ -270,16 +277,50 @@ class PowerStation(Station):
         put = partial(put_supply, pin=supply.supply, source=source, keys=rest or (converters()[0].key,))
         self.edited.emit(Change(words, put))
 
-    def _ask_figures(self) -> None:
-        """Ask for the figures of the converter, else of what else stands in the supply."""
+    def _fill_menu(self) -> None:
+        """What can be added to the supply on view, taken out of it, or read from papers."""
+        self.menu.clear()
+        link = self._link
+        if link is None:
+            return
+        here = {s.topology for s in link.sections}
+        self.menu.addSection("Add")
+        for shape in those("supply", without=(Does.RECTIFIES, Does.CONVERTS, Does.CONDUCTS, Does.SWITCHES)):
+            if shape.key not in here:
+                words = shape.title.lower()
+                self._action(
+                    shape.title,
+                    f"add {words}",
+                    partial(add_to_supply, key=shape.key),
+                    f"{shape.good_for} {shape.catch}",
+                )
+        for index, section in enumerate(link.sections):
+            shape = topology(section.topology)
+            if shape.does & {Does.FILTERS, Does.FUSES, Does.LIMITS}:
+                words = shape.title.lower()
+                self._action(
+                    f"Take out: {words}", f"take out {words}", partial(drop_from_supply, index=index)
+                )
+        self.menu.addSection("Figures from papers")
+        for index, section in enumerate(link.sections):
+            shape = topology(section.topology)
+            if any(p.kind == "figure" for p in shape.parts):
+                action = self.menu.addAction(f"Figures of: {shape.title.lower()}…")
+                assert action is not None
+                action.triggered.connect(lambda _c, k=index: self._ask_figures(k))
+
+    def _action(self, text: str, words: str, change: Callable[..., Job], tip: str = "") -> None:
+        action = self.menu.addAction(text)
+        assert action is not None
+        action.setToolTip(tip)
+        action.triggered.connect(lambda _c: self._change(FeedChange(words, change)))
+
+    def _ask_figures(self, index: int) -> None:
+        """Ask for the figures of one network of the supply."""
         from pigtail.desktop.figuresdialog import FiguresDialog
 
         link = self._link
         if link is None:
-            return
-        index = next((k for k, s in enumerate(link.sections) if does(s, Does.CONVERTS)), 0)
-        if not any(p.kind == "figure" for p in topology(link.sections[index].topology).parts):
-            self.refused.emit("a straight join has no figures; choose a converter first")
             return
         dialog = FiguresDialog(link.sections[index], self)
         if dialog.exec() and dialog.change is not None:
