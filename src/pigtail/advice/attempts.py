@@ -17,7 +17,6 @@ from pigtail.catalogue.kinds import adapter_kinds
 from pigtail.catalogue.topologies import (
     Does,
     Task,
-    converters,
     does,
     first,
     plain,
@@ -81,7 +80,7 @@ def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     """Edits worth trying for a finding, by what it is about."""
     area, _, what = finding.code.partition(".")
     if finding.code in TRAPPED and (link := job.link(finding.subject)) is not None:
-        yield from _winding_candidates(job, link)
+        yield from _winding_candidates(job, link, finding)
         return
     if finding.code in MISWIRED:
         yield from _turned_candidates(job, finding)  # nothing but turning it round helps, and that is said
@@ -95,12 +94,12 @@ def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     elif finding.judgement == "power.stage_voltage":
         yield from _stage_candidates(job, finding)
     elif area == "power":
-        yield from _supply_candidates(job)
+        yield from _supply_candidates(job, finding)
         yield from _own_supply(job, finding)
     elif finding.code == "returns.bridged":
         yield from (_leaving_out(x) for x in return_choices(job, finding.subject))
     elif area == "returns":
-        yield from _supply_candidates(job)
+        yield from _supply_candidates(job, finding)
         yield from _filter_candidates(job)
         yield from return_candidates(job)
     if what in ("no_feed", "no_plan", "no_supply", "missing") and safety(job) is Safety.OPEN:
@@ -124,13 +123,13 @@ def _turned_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
             yield Attempt(label, partial(turned_converter, link_id=link.id, key=shape.key))
 
 
-def _supply_candidates(job: Job) -> Iterator[Attempt]:
+def _supply_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     """Other converters on the same rail, then other rails with what is there."""
     measured = Measured(job).job
     for link in _supplies(job):
         pin, old_rail = pin_of(job, link), rail_of(job, link)
         if not old_rail:
-            yield from _winding_candidates(job, link)
+            yield from _winding_candidates(job, link, finding)
             continue
         now, whose = {s.topology for s in link.sections}, _whose(job, link)
         volts = getattr(measured.terminal(old_rail), "voltage", None)
@@ -147,33 +146,46 @@ def _supply_candidates(job: Job) -> Iterator[Attempt]:
                 yield Attempt(f"take the supply{whose} from the {job.label(rail)}", moved)
 
 
-def _winding_candidates(job: Job, link: Link) -> Iterator[Attempt]:
-    """What else a supply from a winding may go through: its two wires the other way round, another rectifier, more reservoir, another
-    converter, one whose two sides are separate."""
+#: What mends a finding of a supply from a winding: other rectifiers, a larger reservoir, other converters, two sides apart.
+FEW_VOLTS = ("power.dropout", "power.under_voltage")
+CONVERTERS_FOR = {
+    "power.dropout": ("ldo", "buck"),
+    "power.under_voltage": ("ldo",),
+    "power.hot": ("linear_cooled", "buck"),
+    "power.input_voltage": ("linear_cooled", "buck"),
+    "power.regulator_current": ("linear_cooled", "buck"),
+    "power.winding": ("buck",),
+}
+
+
+def _winding_candidates(job: Job, link: Link, finding: Finding) -> Iterator[Attempt]:
+    """What may mend a finding of a supply from a winding, by what it is about; few, since each has its course run anew."""
     winding, pin, whose = winding_of(job, link), pin_of(job, link), _whose(job, link)
     now = next((topology(s.topology) for s in link.sections if does(s, Does.RECTIFIES)), None)
     if winding is None or now is None:
         return
-    yield Attempt("swap the two wires from the winding", partial(turned_legs, link_id=link.id))
+    what, trapped = finding.judgement or finding.code, finding.code in TRAPPED
     rest = tuple(s.topology for s in link.sections if not does(s, Does.RECTIFIES))
     put = partial(partial, put_supply, pin=pin, source=winding.id)
-    for shape in those("supply", Does.RECTIFIES):
-        if shape.key != now.key and (len(shape.inputs) < 3 or winding.tap):
+    if trapped:
+        yield Attempt("swap the two wires from the winding", partial(turned_legs, link_id=link.id))
+    for shape in those("supply", Does.RECTIFIES) if trapped or what in (*FEW_VOLTS, "power.reverse") else ():
+        twin = shape.inputs == now.inputs and shape.key != now.key
+        if shape.key != now.key and (len(shape.inputs) < 3 or winding.tap) and (twin or trapped):
             yield Attempt(f"use a {_lower(shape.title)}{whose}", put(keys=(shape.key, *rest)))
     section = next(s for s in link.sections if s.topology == now.key)
-    farads = next(
-        v.nominal for r in now.bought() if r.role is Task.RESERVOIR for v in (now.values(section)[r.name],)
-    )
-    for larger in members("E3", 1.5 * farads, 12 * farads):
+    farads = next(now.values(section)[r.name].nominal for r in now.bought() if r.role is Task.RESERVOIR)
+    for larger in members("E3", 1.5 * farads, 5 * farads) if what in FEW_VOLTS else ():
         if larger <= MOST_FARADS:
             label = f"a reservoir of {format_quantity(larger, 'F')}{whose}"
             yield Attempt(label, put(keys=(now.key, *rest), reservoir=larger))
-    for shape in converters():
-        if shape.remedy and shape.key not in rest and Does.CONDUCTS not in shape.does:
-            yield Attempt(f"{shape.remedy}{whose}", partial(set_converter, link_id=link.id, key=shape.key))
-    bridge = first("supply", Does.RECTIFIES)
-    for shape in those("supply", Does.SEPARATES):
-        if shape.remedy and (now.key != bridge.key or shape.key not in rest):
+    for key in CONVERTERS_FOR.get(what, ()):
+        if key not in rest:
+            yield Attempt(f"{topology(key).remedy}{whose}", partial(set_converter, link_id=link.id, key=key))
+    if trapped or what.startswith("returns."):
+        bridge = first("supply", Does.RECTIFIES)
+        shape = those("supply", Does.SEPARATES)[1]
+        if shape.key not in rest:
             label = f"a bridge and an isolated converter, {_lower(shape.title.partition(', ')[2])}{whose}"
             yield Attempt(label, put(keys=(bridge.key, shape.key)))
 

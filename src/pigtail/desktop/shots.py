@@ -47,8 +47,8 @@ def run_shots(folder: Path) -> int:
     return 0
 
 
-def shoot(application: QApplication, folder: Path, state: Path) -> None:
-    """Take all pictures; `state` holds the recovery and settings files meanwhile."""
+def shoot(application: QApplication, folder: Path, state: Path, *, supplies: bool = True) -> None:
+    """Take all pictures, those of supplies too unless said otherwise; `state` holds the recovery and settings files meanwhile."""
     from pigtail.catalogue.demo import demo
     from pigtail.desktop.assemble import Assembly
     from pigtail.desktop.newjob import NewJob
@@ -76,7 +76,6 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
         take(application, window, folder / f"{name}.png")
     shoot_ways(application, assembly, folder)
     shoot_bench(application, assembly, folder, state)
-    shoot_supplies(application, assembly, folder)
     assembly.files.start(demo("larkmoor"), None)
     wait(application, settled)
     set_theme(assembly.settings, "dark")
@@ -93,6 +92,8 @@ def shoot(application: QApplication, folder: Path, state: Path) -> None:
     dialog.show()
     take(application, dialog, folder / "new-job.png")
     dialog.close()
+    if supplies:
+        shoot_supplies(application, assembly, folder)
     window.may_close = lambda: True
     window.close()
     assembly.close()
@@ -184,11 +185,11 @@ def shoot_supplies(application: QApplication, assembly: Assembly, folder: Path) 
     from pigtail.job.file import Document
 
     def settled() -> bool:
-        return assembly.quiet and assembly.session.studies is not None
+        return assembly.session.studies is not None  # remedies may come later
 
     for name, kind, points in (
-        ("marrowby", "wireless_receiver_5v", ("leg_a", "leg_b")),
         ("tarnhow", "wireless_receiver_low", ("cell",)),
+        ("marrowby", "wireless_receiver_5v", ("leg_a", "leg_b")),
     ):
         stand_in = load(shipped()[name])
         job = propose(add_module(stand_in.papers, make_module(kind, "rx")), "rx")
