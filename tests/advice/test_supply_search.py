@@ -12,7 +12,7 @@ import pytest
 
 from pigtail.advice import supplies
 from pigtail.advice.supplies import (
-    Candidate,
+    SupplyCandidate,
     SupplyStep,
     _rank,
     _solved,
@@ -73,7 +73,7 @@ def test_nothing_that_is_tried_one_by_one_is_better(seed: int, monkeypatch: pyte
         for key in FEW:
             keys = (rectifier.key,) if key == "direct" else (rectifier.key, key)
             for farads in SIZES:
-                edit = Candidate(
+                edit = SupplyCandidate(
                     "ac", keys, farads, lambda j, k=keys, f=farads: put_supply(j, PIN, "ac", k, f)
                 )  # type: ignore[misc]
                 option, _ = _solved(job, PIN, edit, None)

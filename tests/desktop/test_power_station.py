@@ -17,10 +17,10 @@ from pigtail.desktop.stations.power.bars import bars_of
 from pigtail.desktop.stations.power.found import SupplyFound
 from pigtail.desktop.stations.power.river import steps_of
 from pigtail.desktop.stations.power.station import PowerStation
-from pigtail.desktop.stations.survey.sources import Sources
+from pigtail.desktop.stations.survey.sources import SourcesTable
 from pigtail.edits.change import Change
 from pigtail.job.document import Job
-from pigtail.job.energy import Chemistry, Earthed, Kept
+from pigtail.job.energy import Chemistry, Earthed, KeptBy
 from pigtail.job.file import Document
 from pigtail.studies.all import study_job
 from pigtail.studies.power.found import PowerFound
@@ -163,9 +163,9 @@ def test_a_search_offers_supplies_and_one_is_used(bench: Bench, qtbot: QtBot) ->
     assert [s.topology for s in bench.session.job.link("supply").sections] == ["direct"]  # type: ignore[union-attr]
 
 
-def sources(qtbot: QtBot, job: Job) -> tuple[Sources, list[Change], list[str]]:
+def sources(qtbot: QtBot, job: Job) -> tuple[SourcesTable, list[Change], list[str]]:
     """The sources of a job, with what they emit."""
-    page = Sources()
+    page = SourcesTable()
     qtbot.addWidget(page)
     page.show_job(job)
     edited: list[Change] = []
@@ -175,7 +175,7 @@ def sources(qtbot: QtBot, job: Job) -> tuple[Sources, list[Change], list[str]]:
     return page, edited, refused
 
 
-def typed(page: Sources, words: str, text: str) -> None:
+def typed(page: SourcesTable, words: str, text: str) -> None:
     """Type over the value of a row."""
     row = next(r for r in page.rows.rows if r[1].text == words)
     assert row[2].edit is not None
@@ -211,7 +211,7 @@ def test_a_battery_and_a_rail_are_told(qtbot: QtBot) -> None:
     assert (made[1].host.batteries[0].series, made[1].host.batteries[0].parallel) == (2, 3)
     assert made[2].host.batteries[0].protected is False
     assert {h.state: h.hours for h in made[3].day}["on"] == 1.5
-    assert made[4].host.terminals[1].kept is Kept.LINEAR  # type: ignore[union-attr]
+    assert made[4].host.terminals[1].kept is KeptBy.LINEAR  # type: ignore[union-attr]
 
 
 def test_windings_and_batteries_are_added_and_removed(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -247,7 +247,7 @@ def test_the_survey_lists_the_sources(bench: Bench) -> None:
     bench.settle()
     view = bench.find(QComboBox, "survey_view")
     view.setCurrentIndex(view.count() - 1)
-    page = bench.window.findChild(Sources)
+    page = bench.window.findChild(SourcesTable)
     assert page is not None
     assert page.isVisible()
     assert page.rows.rows

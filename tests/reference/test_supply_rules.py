@@ -14,7 +14,7 @@ import pytest
 from msgspec.structs import replace
 
 from pigtail.job.document import Job
-from pigtail.job.energy import Earthed, Kept, Mains, Regulator
+from pigtail.job.energy import Earthed, KeptBy, Mains, Regulator
 from pigtail.job.markings import decode
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -195,7 +195,7 @@ def test_a_charge_of_half_to_the_whole_capacity_suits(charge: str, severity: str
 def test_the_hosts_own_regulator_gets_hotter_by_what_the_module_burns_in_it() -> None:
     """(12 − 5)·45 mA · 20 K/W more than before."""
     regulator = Regulator(fed=volts("12 V"), theta=volts("20 °C/W", "°C/W"))
-    found = study_power(Model.of(rail_job("direct", "5 V ±2 %", kept=Kept.LINEAR, regulator=regulator)))
+    found = study_power(Model.of(rail_job("direct", "5 V ±2 %", kept=KeptBy.LINEAR, regulator=regulator)))
     (told,) = (f for f in found.findings if f.judgement == "power.host_regulator")
     before = 35 + 7 * 0.04 * 20
     assert told.value == pytest.approx(before + 7 * 0.045 * 20, abs=0.3)

@@ -11,7 +11,7 @@ from pigtail import edits
 from pigtail.bench.truth import load, shipped
 from pigtail.edits.plan import put_supply, set_converter, set_stage_rail
 from pigtail.job.document import Job
-from pigtail.job.energy import Kept, Regulator
+from pigtail.job.energy import KeptBy, Regulator
 from pigtail.model import subjects
 from pigtail.model.estimate import Estimate, Input
 from pigtail.studies.all import study_job
@@ -110,7 +110,7 @@ def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
             "direct",
             "9 V",
             pin={"behind": "78M05"},
-            kept=Kept.LINEAR,
+            kept=KeptBy.LINEAR,
             regulator=Regulator(fed=volts("12 V"), theta=volts("20", "°C/W")),
         ),
     ]

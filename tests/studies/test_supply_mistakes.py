@@ -18,7 +18,7 @@ from pigtail.edits.plan import put_supply, turned_legs
 from pigtail.edits.sources import add_winding
 from pigtail.edits.usual import join, return_link, supply_link
 from pigtail.job.document import Function, Job, Link, Purpose, Reading
-from pigtail.job.energy import Chemistry, Earthed, Kept, Regulator
+from pigtail.job.energy import Chemistry, Earthed, KeptBy, Regulator
 from pigtail.job.errors import JobError
 from pigtail.model.model import Model
 from pigtail.studies.all import study_job
@@ -157,8 +157,8 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
         lambda: winding_job("half_wave_schottky", "ldo", open_v="6.5 V", pin=HEAVY),
     ),
     "the host's regulator overheated": (
-        lambda: rail_job("direct", "5 V ±2 %", kept=Kept.LINEAR, regulator=HOT), "power.host_regulator_hot",
-        lambda: rail_job("direct", "5 V ±2 %", kept=Kept.LINEAR, regulator=COOL),
+        lambda: rail_job("direct", "5 V ±2 %", kept=KeptBy.LINEAR, regulator=HOT), "power.host_regulator_hot",
+        lambda: rail_job("direct", "5 V ±2 %", kept=KeptBy.LINEAR, regulator=COOL),
     ),
     "one adapter for too much": (lambda: two_on_one("0.2 A"), "power.rail_overload", lambda: two_on_one("1 A")),
     "a buck below its least input": (

@@ -22,6 +22,7 @@ from pigtail.advice.candidates import CORNER_DB, Candidate, Candidates, Chosen
 from pigtail.advice.found import Option, SearchFound
 from pigtail.advice.plan import with_plus
 from pigtail.advice.shapes import Wish, families, suits, traits_of
+from pigtail.advice.weighing import bought, not_held, unbettered
 from pigtail.catalogue.stock import Stock
 from pigtail.catalogue.topologies import FILM_F, Does, Task, topology
 from pigtail.edits.values import set_value
@@ -259,7 +260,8 @@ def ranked(link_id: str, step: SearchStep) -> SearchFound:
     options = [o for o in every if o is nearest or not any(_saves(p, o) for p in every)][:OFFERED]
     if nearest is not None and nearest not in options:
         options[-1] = nearest
-    marked = tuple(replace(o, pareto=not any(_betters(p, o) for p in options)) for o in options)
+    best = unbettered([_figures(o) for o in options])
+    marked = tuple(replace(o, pareto=alone) for o, alone in zip(options, best, strict=True))
     return SearchFound(link_id, marked, step.solved, "" if marked else _in_the_way(step))
 
 
@@ -353,12 +355,6 @@ def _saves(a: Option, b: Option) -> bool:
     )
 
 
-def _betters(a: Option, b: Option) -> bool:
-    """Whether one option is at least as good as another in every respect and better in one."""
-    ours, theirs = _figures(a), _figures(b)
-    return a is not b and all(x <= y for x, y in zip(ours, theirs, strict=True)) and ours != theirs
-
-
 def _option(
     candidate: Candidate, stock: Stock, aim: float, *, matched: bool = False
 ) -> tuple[Option, tuple[str, ...]]:
@@ -392,7 +388,7 @@ def _option(
         offset=found["offset"],
         load=found["load"],
         noise_v=candidate.hiss,
-        parts=sum(len(topology(s.topology).bought()) for s in link.sections),
+        parts=len(bought(link)),
         catch=" ".join(dict.fromkeys(topology(s.topology).catch for s in link.sections)),
         unknown=tuple(n for n, s in severities.items() if s is Severity.UNKNOWN),
         ladder=_ladder(link, candidate.ladder),
@@ -420,11 +416,7 @@ def _easy(found: dict[str, Estimate]) -> bool:
 
 def _unusual(link: Link) -> int:
     """How many of its resistors are of a finer series than E12."""
-    return sum(
-        rule.kind == "resistor" and not is_member(topology(s.topology).values(s)[rule.name].nominal, "E12")
-        for s in link.sections
-        for rule in topology(s.topology).bought()
-    )
+    return sum(rule.kind == "resistor" and not is_member(value, "E12") for rule, value in bought(link))
 
 
 def _hard(name: str, severity: Severity, found: dict[str, Estimate]) -> bool:
@@ -456,12 +448,7 @@ def _cost(link: Link) -> float:
 
 def _lacks(link: Link, stock: Stock) -> tuple[str, ...]:
     """Which of its parts are not in stock, in words."""
-    return tuple(
-        f"{rule.kind} {marking(value, rule.unit)}"
-        for s in link.sections
-        for rule in topology(s.topology).bought()
-        if not stock.holds(rule.kind, value := topology(s.topology).values(s)[rule.name].nominal)
-    )
+    return tuple(f"{rule.kind} {marking(value, rule.unit)}" for rule, value in not_held(link, stock))
 
 
 def _words(link: Link) -> str:

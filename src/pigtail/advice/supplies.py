@@ -20,6 +20,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail.advice.found import Supplied, SuppliesFound
+from pigtail.advice.weighing import bought, not_held, unbettered
 from pigtail.catalogue.kinds import adapter_kinds
 from pigtail.catalogue.stock import Stock
 from pigtail.catalogue.topologies import Does, Topology, converters, does, first, those, topology
@@ -31,12 +32,12 @@ from pigtail.job.document import HOST, Job, Link, Mode, Module, Purpose, Rail, S
 from pigtail.job.energy import Earthed, Winding
 from pigtail.job.errors import EditError
 from pigtail.job.measured import Measured
-from pigtail.job.windings import source_resistance, winding_named
+from pigtail.job.windings import unknown_of, winding_named
 from pigtail.job.wiring import supply_links
 from pigtail.model.course import COARSE, CORNERS, Course
 from pigtail.model.model import Model
 from pigtail.model.terminals import winding_live
-from pigtail.studies.findings import ORDER, Finding, Severity
+from pigtail.studies.findings import ORDER, Finding, Severity, worst
 from pigtail.studies.power.found import PowerFound
 from pigtail.studies.power.study import study_power
 from pigtail.studies.power.trap import short_amps
@@ -89,7 +90,7 @@ CHANGES = {
 }
 
 
-class Candidate(NamedTuple):
+class SupplyCandidate(NamedTuple):
     """One way to supply a pin: its source, the networks in a row, the reservoir [F], the edit that makes it; what stops it before it is
     solved whole."""
 
@@ -150,7 +151,7 @@ def sources_of(job: Job, pin: str) -> tuple[str, ...]:
     return (*rails(measured, pin), *windings, *(k.key for k in adapter_kinds()))
 
 
-def candidates_of(job: Job, pin: str, source: str) -> Iterator[Candidate]:
+def candidates_of(job: Job, pin: str, source: str) -> Iterator[SupplyCandidate]:
     """All ways to supply a pin from one source that arithmetic does not rule out."""
     measured = Measured(job).job
     terminal = measured.terminal(pin)
@@ -165,7 +166,7 @@ def candidates_of(job: Job, pin: str, source: str) -> Iterator[Candidate]:
             if rail.voltage is None and converter.does & {Does.CONDUCTS, Does.SEPARATES}:
                 continue
             if rail.voltage is None or _within(converter, abs(rail.voltage.low), abs(rail.voltage.high)):
-                yield Candidate(
+                yield SupplyCandidate(
                     source,
                     (converter.key,),
                     None,
@@ -173,7 +174,7 @@ def candidates_of(job: Job, pin: str, source: str) -> Iterator[Candidate]:
                 )
     elif any(k.key == source for k in adapter_kinds()):
         for link in supply_links(job, pin):
-            yield Candidate(
+            yield SupplyCandidate(
                 source,
                 (first("supply", Does.CONDUCTS).key,),
                 None,
@@ -181,12 +182,12 @@ def candidates_of(job: Job, pin: str, source: str) -> Iterator[Candidate]:
             )
 
 
-def _from_winding(job: Job, pin: str, winding: Winding, suiting: list[Topology]) -> Iterator[Candidate]:
+def _from_winding(job: Job, pin: str, winding: Winding, suiting: list[Topology]) -> Iterator[SupplyCandidate]:
     """The ways from a winding whose reservoir leaves the converter its room, at low mains in a burst and at high mains with nothing drawn;
     of each rectifier and converter the smallest reservoir that does, and the next; all of them where nobody knows the winding."""
     terminal = job.terminal(pin)
     assert isinstance(terminal, SupplyIn)
-    known = winding.open is not None and source_resistance(winding) is not None
+    known = not unknown_of(winding)
     for rectifier in those("supply", Does.RECTIFIES):
         if len(rectifier.inputs) > 2 and not winding.tap:
             continue
@@ -196,7 +197,7 @@ def _from_winding(job: Job, pin: str, winding: Winding, suiting: list[Topology])
             keys = (rectifier.key,) if Does.CONDUCTS in converter.does else (rectifier.key, converter.key)
             fitting, apart, chops = 0, Does.SEPARATES in converter.does, Does.CHOPS in converter.does
             for farads in RESERVOIRS if known else RESERVOIRS[-1:]:
-                made = Candidate(
+                made = SupplyCandidate(
                     winding.id,
                     keys,
                     farads,
@@ -220,7 +221,7 @@ TRAP = "power.reference_trap"
 WHATEVER_SIZE = (TRAP, "power.regulator_overload", "power.input_over_voltage", "power.over_voltage")
 
 
-def _trapped(job: Job, pin: str, winding: Winding, candidate: Candidate) -> bool:
+def _trapped(job: Job, pin: str, winding: Winding, candidate: SupplyCandidate) -> bool:
     """Whether a plan shorts a winding of which it is known where it is earthed."""
     if winding.earthed is Earthed.UNKNOWN:
         return False
@@ -332,24 +333,26 @@ def take_step(job: Job, pin: str, source: str, before: SupplyStep, stock: Stock 
     return SupplyStep((*before.options, *kept), solved, dict(broken))
 
 
-def _grouped(every: Iterator[Candidate]) -> list[tuple[tuple[str, ...], list[Candidate]]]:
+def _grouped(every: Iterator[SupplyCandidate]) -> list[tuple[tuple[str, ...], list[SupplyCandidate]]]:
     """Candidates that differ in their reservoir alone, together, the smallest first."""
-    groups: dict[tuple[str, ...], list[Candidate]] = {}
+    groups: dict[tuple[str, ...], list[SupplyCandidate]] = {}
     for candidate in every:
         groups.setdefault(candidate.keys, []).append(candidate)
     return list(groups.items())
 
 
-def _solved(job: Job, pin: str, candidate: Candidate, stock: Stock | None) -> tuple[Supplied | None, str]:
+def _solved(
+    job: Job, pin: str, candidate: SupplyCandidate, stock: Stock | None
+) -> tuple[Supplied | None, str]:
     """A candidate with its numbers, or what stops it."""
     try:
         trial = candidate.edit(job)
         model = Model.of(trial)
         power = study_power(model)
         own = _about(trial, pin, power)
-        worst = min((f.severity for f in own), key=ORDER.index, default=Severity.GOOD)
-        if worst in (Severity.STOP, Severity.FIX):
-            return None, next(f.code for f in own if f.severity is worst)
+        severity = worst([f.severity for f in own])
+        if severity in (Severity.STOP, Severity.FIX):
+            return None, next(f.code for f in own if f.severity is severity)
         return _option(trial, pin, candidate, power, own, model, stock), ""
     except (CircuitError, EditError):
         return None, "power.unsolved"
@@ -370,7 +373,7 @@ NOT_OURS = ("power.foot_unknown", "power.stage_not_supplied", "power.behind", "p
 def _option(
     trial: Job,
     pin: str,
-    candidate: Candidate,
+    candidate: SupplyCandidate,
     power: PowerFound,
     own: list[Finding],
     model: Model,
@@ -386,23 +389,16 @@ def _option(
         s.name for s in trial.host.states if s.kind in (Mode.OFF, Mode.STANDBY) and model.powered(s.id, pin)
     ]
     ripple = numbers["ripple_v"].value if "ripple_v" in numbers else 0.0
-    severity = min((f.severity for f in own), key=ORDER.index, default=Severity.GOOD)
-    bought = [
-        (rule, topology(s.topology).values(s)[rule.name].nominal)
-        for s in link.sections
-        for rule in topology(s.topology).bought()
-    ]
     lacks = tuple(
         f"{rule.name.upper()} {format_quantity(value, rule.unit)}"
-        for rule, value in bought
-        if stock and not stock.holds(rule.kind, value)
+        for rule, value in (not_held(link, stock) if stock else ())
     )
     told = [f.sentence for f in own if f.severity in (Severity.WATCH, Severity.UNKNOWN)]
     return Supplied(
         link=link,
         source=_source_words(trial, candidate),
         words=_words(link),
-        severity=severity,
+        severity=worst([f.severity for f in own]),
         edit=candidate.edit,
         heat_w=heat,
         hottest=numbers.get("regulator_tj_c"),
@@ -411,7 +407,7 @@ def _option(
         ripple_v=ripple or 0.0,
         buzz=buzz,
         idle=tuple(idle),
-        parts=len(bought) + sum(does(s, Does.CONVERTS, Does.RECTIFIES) for s in link.sections),
+        parts=len(bought(link)) + sum(does(s, Does.CONVERTS, Does.RECTIFIES) for s in link.sections),
         cost=_cost(link, candidate),
         host_joints=sum(j.terminal.startswith(f"{HOST}.") for j in link.joins),
         lacks=lacks,
@@ -420,7 +416,7 @@ def _option(
     )  # fmt: skip
 
 
-def _cost(link: Link, candidate: Candidate) -> float:
+def _cost(link: Link, candidate: SupplyCandidate) -> float:
     total = ADAPTER if candidate.source in {k.key for k in adapter_kinds()} else 0.0
     for section in link.sections:
         shape = topology(section.topology)
@@ -435,7 +431,7 @@ def _cost(link: Link, candidate: Candidate) -> float:
     return total
 
 
-def _source_words(job: Job, candidate: Candidate) -> str:
+def _source_words(job: Job, candidate: SupplyCandidate) -> str:
     winding = winding_named(job, candidate.source)
     if winding is not None:
         return winding.name
@@ -483,13 +479,9 @@ def _figures(o: Supplied) -> tuple[float, ...]:
 def ranked(job: Job, pin: str, step: SupplyStep) -> SuppliesFound:
     """What the steps so far come to: the options that are offered, the best first, or why there is none."""
     every = sorted(step.options, key=_rank)[:OFFERED]
-    marked = tuple(replace(o, pareto=not any(_betters(p, o) for p in every)) for o in every)
+    best = unbettered([_figures(o) for o in every])
+    marked = tuple(replace(o, pareto=alone) for o, alone in zip(every, best, strict=True))
     return SuppliesFound(pin, marked, step.solved, "" if marked else _in_the_way(job, step))
-
-
-def _betters(a: Supplied, b: Supplied) -> bool:
-    one, other = _figures(a), _figures(b)
-    return all(x <= y for x, y in zip(one, other, strict=True)) and one != other
 
 
 def _in_the_way(job: Job, step: SupplyStep) -> str:

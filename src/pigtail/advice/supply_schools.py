@@ -36,7 +36,7 @@ LARGE_F, DOUBLER_F = 4700e-6, 2200e-6
 LINEAR, SWITCHING = ("linear_cooled", "ldo"), ("buck",)
 
 
-class _Way(NamedTuple):
+class _SolvedWay(NamedTuple):
     """One way, solved: its label, the edit that makes it (None: as it is), its numbers, what is worst of it, its buzz, states in which it
     stays on for nothing."""
 
@@ -93,7 +93,7 @@ def supply_contests(job: Job, pin: str) -> tuple[Contest, ...]:
     return tuple(found)
 
 
-def _solved(job: Job, pin: str, label: str, edit: Edit | None) -> _Way | None:
+def _solved(job: Job, pin: str, label: str, edit: Edit | None) -> _SolvedWay | None:
     try:
         model = Model.of(edit(job) if edit is not None else job)
         power = study_power(model)
@@ -106,7 +106,7 @@ def _solved(job: Job, pin: str, label: str, edit: Edit | None) -> _Way | None:
     except (CircuitError, JobError):
         return None
     worst = power.findings[0] if power.findings and power.findings[0].severity is not Severity.GOOD else None
-    return _Way(label, edit, power.numbers, worst, buzz, idle)
+    return _SolvedWay(label, edit, power.numbers, worst, buzz, idle)
 
 
 def _keys(link: Link) -> tuple[str, ...]:
@@ -127,12 +127,16 @@ def _source(job: Job, link: Link) -> str:
 
 def _way(
     job: Job, pin: str, label: str, source: str, keys: tuple[str, ...], farads: float | None = None
-) -> _Way | None:
+) -> _SolvedWay | None:
     return _solved(job, pin, label, partial(put_supply, pin=pin, source=source, keys=keys, reservoir=farads))
 
 
 def _contest(
-    question: str, a: _Way, b: _Way, pick: Callable[[_Way, _Way], bool], why: tuple[str, str]
+    question: str,
+    a: _SolvedWay,
+    b: _SolvedWay,
+    pick: Callable[[_SolvedWay, _SolvedWay], bool],
+    why: tuple[str, str],
 ) -> Contest:
     """A contest: one that is worse by its verdict is never our pick; else the second where `pick` says so."""
     one, other = (ORDER[::-1].index(x.severity) for x in (a, b))
@@ -141,7 +145,7 @@ def _contest(
     return Contest(question, (a.side(), b.side()), int(second), reason)
 
 
-def _switching(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
+def _switching(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Contest]:
     """A linear regulator, or a converter that chops."""
     chops = any(does(s, Does.CHOPS) for s in link.sections)
     source = _source(job, link)
@@ -160,7 +164,7 @@ def _switching(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
     )  # fmt: skip
 
 
-def _own(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
+def _own(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Contest]:
     """The host's supply, or an adapter of its own."""
     for kind in adapter_kinds():
         other = _solved(job, pin, kind.summary, partial(own_adapter, link_id=link.id, key=kind.key))
@@ -171,7 +175,7 @@ def _own(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
             )  # fmt: skip
 
 
-def _apart(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
+def _apart(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Contest]:
     """One ground, or a converter whose two sides are separate."""
     if any(does(s, Does.SEPARATES) for s in link.sections):
         return
@@ -185,7 +189,7 @@ def _apart(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
         return
     other = min(found, key=lambda w: ORDER[::-1].index(w.severity))
 
-    def quieter(a: _Way, b: _Way) -> bool:
+    def quieter(a: _SolvedWay, b: _SolvedWay) -> bool:
         return bool(
             a.buzz
             and b.buzz
@@ -201,7 +205,7 @@ def _apart(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
     )  # fmt: skip
 
 
-def _pumped(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
+def _pumped(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Contest]:
     """On a winding with an end on the ground: one diode with a large reservoir, or a doubler."""
     winding = winding_of(job, link)
     if winding is None or winding.earthed in (Earthed.NONE, Earthed.TAP, Earthed.UNKNOWN):
@@ -215,7 +219,7 @@ def _pumped(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
         )  # fmt: skip
 
 
-def _switched(job: Job, link: Link, pin: str, now: _Way) -> Iterator[Contest]:
+def _switched(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Contest]:
     """A rail that goes off with the host, or one that is always there."""
     here = rail_of(job, link)
     if not here or not isinstance(job.terminal(here), Rail):

@@ -9,7 +9,7 @@ from pigtail.advice.found import SearchFound
 from pigtail.advice.matching import match_source
 from pigtail.advice.search import plausibly, search
 from pigtail.advice.shapes import Wish
-from pigtail.job.document import Job, Purpose
+from pigtail.job.document import Job, Link, Purpose
 from pigtail.job.errors import EditError
 from pigtail.model.estimate import Estimate
 from pigtail.studies.loudness import Loudness, loudness_of
@@ -64,7 +64,8 @@ def _searched(job: Job, link: str, wish: Wish | None, *, plausible: bool) -> Sea
         return SearchFound(link, (), 0, f"{str(error)[:1].upper()}{str(error)[1:]}.")
 
 
-def _number(estimate: Estimate) -> dict[str, Any]:
+def number_as_json(estimate: Estimate) -> dict[str, Any]:
+    """A number with its spread; what is not known by its unit alone."""
     if estimate.value is None:
         return {"value": None, "low": None, "high": None, "unit": estimate.unit, "basis": "unknown"}
     return {
@@ -76,6 +77,13 @@ def _number(estimate: Estimate) -> dict[str, Any]:
     }
 
 
+def sections_as_json(link: Link) -> list[dict[str, Any]]:
+    """The networks of a link with the values of their parts [SI]."""
+    return [
+        {"topology": x.topology, "parts": {p.name: p.value.nominal for p in x.parts}} for x in link.sections
+    ]
+
+
 def suggest_as_json(found: list[SearchFound]) -> dict[str, Any]:
     """What was found by feed."""
     return {
@@ -85,16 +93,13 @@ def suggest_as_json(found: list[SearchFound]) -> dict[str, Any]:
             "options": [
                 {
                     "network": o.words,
-                    "sections": [
-                        {"topology": x.topology, "parts": {p.name: p.value.nominal for p in x.parts}}
-                        for x in o.link.sections
-                    ],
+                    "sections": sections_as_json(o.link),
                     "severity": o.severity.value,
                     "best_in_something": o.pareto,
-                    "target_db": _number(o.target),
-                    "headroom_db": _number(o.headroom),
-                    "offset_v": _number(o.offset),
-                    "load_ohm": _number(o.load),
+                    "target_db": number_as_json(o.target),
+                    "headroom_db": number_as_json(o.headroom),
+                    "offset_v": number_as_json(o.offset),
+                    "load_ohm": number_as_json(o.load),
                     "noise_v": o.noise_v,
                     "parts": o.parts,
                     "cost": o.cost,

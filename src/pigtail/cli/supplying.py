@@ -7,6 +7,7 @@ from typing import Any
 from pigtail.advice.found import SuppliesFound
 from pigtail.advice.shapes import Wish
 from pigtail.advice.supplies import pin_named, search_supplies
+from pigtail.cli.suggesting import number_as_json, sections_as_json
 from pigtail.job.document import HOST, Job, Purpose, SupplyIn
 from pigtail.model.estimate import Estimate
 
@@ -25,15 +26,7 @@ def supplies(job: Job, wanted: str, wish: Wish | None = None) -> SuppliesFound:
 
 
 def _number(estimate: Estimate | None) -> dict[str, Any] | None:
-    if estimate is None or estimate.value is None:
-        return None
-    return {
-        "value": estimate.value,
-        "low": estimate.low,
-        "high": estimate.high,
-        "unit": estimate.unit,
-        "basis": estimate.basis.value,
-    }
+    return None if estimate is None or estimate.value is None else number_as_json(estimate)
 
 
 def supplies_as_json(found: SuppliesFound) -> dict[str, Any]:
@@ -46,10 +39,7 @@ def supplies_as_json(found: SuppliesFound) -> dict[str, Any]:
                 {
                     "source": o.source,
                     "supply": o.words,
-                    "sections": [
-                        {"topology": x.topology, "parts": {p.name: p.value.nominal for p in x.parts}}
-                        for x in o.link.sections
-                    ],
+                    "sections": sections_as_json(o.link),
                     "severity": o.severity.value,
                     "best_in_something": o.pareto,
                     "heat_w": o.heat_w,

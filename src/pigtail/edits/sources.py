@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from pigtail.edits.change import checked
 from pigtail.edits.host import add_point, id_of
 from pigtail.job.document import HOST, Job, Rail, SupplyIn, WindingEnd
-from pigtail.job.energy import Battery, Chemistry, Earthed, Hours, Kept, RailState, Regulator, Winding
+from pigtail.job.energy import Battery, Chemistry, Earthed, Hours, KeptBy, RailState, Regulator, Winding
 from pigtail.job.errors import EditError
 from pigtail.units.known import Known
 
@@ -31,12 +31,18 @@ def add_winding(job: Job, name: str, *, tapped: bool = False) -> Job:
     return checked(replace(job, host=replace(job.host, windings=(*job.host.windings, made))))
 
 
+def _set_source(job: Job, kind: str, words: str, source_id: str, changes: dict[str, Any]) -> Job:
+    """Set what is known of one of the host's windings or batteries."""
+    every: tuple[Winding | Battery, ...] = getattr(job.host, kind)
+    if source_id not in {s.id for s in every}:
+        raise EditError(f"there is no {words} {source_id}", value=source_id)
+    changed = tuple(replace(s, **changes) if s.id == source_id else s for s in every)
+    return checked(replace(job, host=replace(job.host, **{kind: changed})))
+
+
 def set_winding(job: Job, winding_id: str, **changes: Any) -> Job:
     """Set what is known of a winding. Raises EditError for one that is not there."""
-    if winding_id not in {w.id for w in job.host.windings}:
-        raise EditError(f"there is no winding {winding_id}", value=winding_id)
-    windings = tuple(replace(w, **changes) if w.id == winding_id else w for w in job.host.windings)
-    return checked(replace(job, host=replace(job.host, windings=windings)))
+    return _set_source(job, "windings", "winding", winding_id, changes)
 
 
 def remove_winding(job: Job, winding_id: str) -> Job:
@@ -77,10 +83,7 @@ def add_battery(job: Job, rail: str, name: str) -> Job:
 
 def set_battery(job: Job, battery_id: str, **changes: Any) -> Job:
     """Set what is known of a battery. Raises EditError for one that is not there."""
-    if battery_id not in {b.id for b in job.host.batteries}:
-        raise EditError(f"there is no battery {battery_id}", value=battery_id)
-    batteries = tuple(replace(b, **changes) if b.id == battery_id else b for b in job.host.batteries)
-    return checked(replace(job, host=replace(job.host, batteries=batteries)))
+    return _set_source(job, "batteries", "battery", battery_id, changes)
 
 
 def remove_battery(job: Job, battery_id: str) -> Job:
@@ -90,7 +93,7 @@ def remove_battery(job: Job, battery_id: str) -> Job:
 
 
 def set_hours(job: Job, state: str, hours: float) -> Job:
-    """Set how many hours of a day the host spends in a state."""
+    """Set how many hours of a day the host spends in a state [h]."""
     kept = tuple(h for h in job.day if h.state != state)
     return checked(replace(job, day=(*kept, Hours(state=state, hours=hours)) if hours else kept))
 
@@ -160,12 +163,15 @@ def earthed_of(text: str, winding: Winding, names: dict[str, str]) -> Earthed:
     return usual[words]
 
 
-def kept_of(text: str) -> Kept:
+def kept_of(text: str) -> KeptBy:
     """What keeps a rail, from typed words: nothing, linear, switching, ?. Raises EditError."""
     words = text.strip().lower()
-    found = {"": Kept.UNKNOWN, "?": Kept.UNKNOWN, "linear": Kept.LINEAR, "switching": Kept.SWITCHING} | {
-        k.value: k for k in Kept
-    }
+    found = {
+        "": KeptBy.UNKNOWN,
+        "?": KeptBy.UNKNOWN,
+        "linear": KeptBy.LINEAR,
+        "switching": KeptBy.SWITCHING,
+    } | {k.value: k for k in KeptBy}
     if words not in found:
         raise EditError(f"“{text[:30]}” is not known; write nothing, linear, switching or ?", value=text)
     return found[words]

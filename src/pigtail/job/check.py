@@ -125,6 +125,20 @@ def _unique(where: str, ids: Iterable[str]) -> None:
         seen.add(name)
 
 
+def _state(state: str, states: set[str], where: str) -> None:
+    if state not in states:
+        raise JobError(f"“{state}” is not a state of the host; choose one of {_list(states)}", where=where)
+
+
+NOT_THERE, NOT_ON_IT = "no point may be there, and no probe", "no point may lie on it"
+
+
+def _on_primary(name: str, where: str, value: str, rule: str = NOT_THERE) -> JobError:
+    """What is said of a thing that lies before the isolation from the mains."""
+    words = f"“{name[:50]}” is on the primary side: {rule}; that side is for a licensed person"
+    return JobError(words, where=where, value=value)
+
+
 def _check_quantity(owner: object, item: Quantity, where: str) -> None:
     known: Known | None = getattr(owner, item.field)
     if known is not None:
@@ -147,11 +161,7 @@ def _device(device: Host | Module, where: str, states: set[str]) -> None:
         if isinstance(terminal, Return) and terminal.return_to:
             raise JobError("a return has no return of its own; leave it out", where=f"{place}.return_to")
         for state in terminal.states:
-            if state not in states:
-                raise JobError(
-                    f"“{state}” is not a state of the host; choose one of {_list(states)}",
-                    where=f"{place}.states",
-                )
+            _state(state, states, f"{place}.states")
         for item in quantities(terminal):
             _check_quantity(terminal, item, place)
     if len([t for t in device.terminals if isinstance(t, Return) and t.star]) > 1:
@@ -201,12 +211,7 @@ def _no_primary(job: Job) -> None:
         found = primary_words(device, job.host.supply)
         if found is not None:
             at, words = found
-            raise JobError(
-                f"“{words[:50]}” is on the primary side: no point may be there, and no probe; "
-                "that side is for a licensed person",
-                where=f"{where}.terminals[{at}]",
-                value=device.terminals[at].id,
-            )
+            raise _on_primary(words, f"{where}.terminals[{at}]", device.terminals[at].id)
     isolating = next((k for k, s in enumerate(job.host.stages) if Act.ISOLATE in s.acts), 0)
     before_isolation = {
         k for k in range(isolating) if job.host.stages[k].domain == job.host.stages[isolating].domain
@@ -215,12 +220,7 @@ def _no_primary(job: Job) -> None:
         if stage.points and (
             at in before_isolation or primary(f"{stage.name} {stage.domain}", job.host.supply)
         ):
-            raise JobError(
-                f"“{stage.name[:50]}” is on the primary side: no point may lie on it; "
-                "that side is for a licensed person",
-                where=f"host.stages[{at}]",
-                value=stage.id,
-            )
+            raise _on_primary(stage.name, f"host.stages[{at}]", stage.id, NOT_ON_IT)
 
 
 def _windings(host: Host) -> None:
@@ -239,22 +239,13 @@ def _windings(host: Host) -> None:
                 raise JobError(f"“{end}” is an end of two windings, or twice of one", where=place, value=end)
             seen.add(end)
         if primary(winding.name, host.supply):
-            raise JobError(
-                f"“{winding.name[:50]}” is on the primary side: no point may be there, and no probe; "
-                "that side is for a licensed person",
-                where=f"{place}.name",
-                value=winding.id,
-            )
+            raise _on_primary(winding.name, f"{place}.name", winding.id)
         if winding.earthed is Earthed.TAP and not winding.tap:
             raise JobError(
                 "its tap is earthed, but it has none; name the tap's point", where=f"{place}.earthed"
             )
         for state in winding.states:
-            if state not in states:
-                raise JobError(
-                    f"“{state}” is not a state of the host; choose one of {_list(states)}",
-                    where=f"{place}.states",
-                )
+            _state(state, states, f"{place}.states")
         for item in WINDING_QUANTITIES:
             _check_quantity(winding, item, place)
 
@@ -279,11 +270,7 @@ def _batteries(job: Job) -> None:
             _check_quantity(battery, item, place)
     states = {s.id for s in host.states}
     for at, entry in enumerate(job.day):
-        if entry.state not in states:
-            raise JobError(
-                f"“{entry.state}” is not a state of the host; choose one of {_list(states)}",
-                where=f"day[{at}]",
-            )
+        _state(entry.state, states, f"day[{at}]")
         if not 0 <= entry.hours <= DAY_H:
             raise JobError(
                 "a state lasts 0 to 24 hours of a day", where=f"day[{at}].hours", value=entry.hours
@@ -302,11 +289,7 @@ def _rails(host: Host) -> None:
         for item in REGULATOR_QUANTITIES if terminal.regulator else ():
             _check_quantity(terminal.regulator, item, f"{place}.regulator")
         for entry in terminal.per_state:
-            if entry.state not in states:
-                raise JobError(
-                    f"“{entry.state}” is not a state of the host; choose one of {_list(states)}",
-                    where=f"{place}.per_state",
-                )
+            _state(entry.state, states, f"{place}.per_state")
             for field, unit, lowest in (("voltage", "V", -LARGEST), ("used", "A", 0.0)):
                 if (known := getattr(entry, field)) is not None:
                     check_known(known, unit, f"{place}.per_state.{field}", lowest=lowest)
@@ -365,11 +348,7 @@ def _readings(job: Job, addresses: set[str]) -> None:
         for end in (reading.point,) if series else (reading.point, reading.against):
             if end not in addresses and end not in OUTSIDE:
                 raise JobError(f"“{end}” does not exist; choose one of {_list(addresses)}", where=place)
-        if reading.state not in states:
-            raise JobError(
-                f"“{reading.state}” is not a state of the host; choose one of {_list(states)}",
-                where=f"{place}.state",
-            )
+        _state(reading.state, states, f"{place}.state")
         check_known(reading.value, FUNCTION_UNITS[reading.function], f"{place}.value", lowest=-1e12)
         if reading.function is Function.HEARD and reading.value.nominal not in range(len(HEARD)):
             raise JobError(f"what was heard is one of 0 to {len(HEARD) - 1}", where=f"{place}.value")

@@ -12,7 +12,7 @@ from functools import cached_property
 
 import msgspec
 
-from pigtail.job.energy import Battery, Hours, Kept, Mains, RailState, Regulator, Winding
+from pigtail.job.energy import Battery, Hours, KeptBy, Mains, RailState, Regulator, Winding
 from pigtail.job.places import NOWHERE, Place
 from pigtail.job.record import Record
 from pigtail.units.known import Known
@@ -246,7 +246,7 @@ class Rail(Terminal, frozen=True, kw_only=True, tag="rail"):
     resistance: Known | None = None
     limit: Known | None = None
     used: Known | None = None
-    kept: Kept = Kept.UNKNOWN
+    kept: KeptBy = KeptBy.UNKNOWN
     regulator: Regulator | None = None
     per_state: tuple[RailState, ...] = ()
 

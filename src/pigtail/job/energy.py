@@ -62,7 +62,7 @@ class Winding(Record, frozen=True, kw_only=True):
         )
 
 
-class Kept(enum.Enum):
+class KeptBy(enum.Enum):
     """What keeps the volts of a rail where they are."""
 
     UNKNOWN = "not known"

@@ -22,7 +22,7 @@ TABLE = Path(__file__).parent / "data" / "markings.toml"
 MADE_FOR = (1.2, 1.5, 1.8, 2.5, 2.85, 3.0, 3.3, 5.0, 6.0, 8.0, 9.0, 10.0, 12.0, 15.0, 18.0, 24.0)
 
 
-class Family(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+class RegulatorFamily(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A family of regulators: current [A], dropout [V] and heat resistance [°C/W] low, usual and high, highest input [V]."""
 
     words: str
@@ -37,7 +37,7 @@ class Decoded(msgspec.Struct, frozen=True):
     """What a marking tells: the family and the output volts [V], below nought for a negative one."""
 
     marking: str
-    family: Family
+    family: RegulatorFamily
     volts: float
 
     @property
@@ -56,8 +56,10 @@ class Decoded(msgspec.Struct, frozen=True):
 
 
 @cache
-def _table() -> dict[str, dict[str, Family]]:
-    return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), dict[str, dict[str, Family]])
+def _table() -> dict[str, dict[str, RegulatorFamily]]:
+    return msgspec.convert(
+        tomllib.loads(TABLE.read_text(encoding="utf-8")), dict[str, dict[str, RegulatorFamily]]
+    )
 
 
 _FIXED = re.compile(r"[A-Z]{0,3}(78|79)(L|M|S)?(\d\d)[A-Z]{0,4}")
@@ -67,7 +69,7 @@ _LOW = re.compile(r"[A-Z]{0,4}1117[A-Z]{0,3}[-_ ]?(\d)[.V]?(\d{0,2})V?")
 def decode(text: str) -> Decoded | None:
     """What a marking tells, or None for one that is to be looked up."""
     marking = re.sub(r"[^A-Z0-9.\-_ ]", "", text.upper()).strip()
-    made: tuple[Family, float] | None = None
+    made: tuple[RegulatorFamily, float] | None = None
     if match := _FIXED.fullmatch(marking.replace(" ", "").replace("-", "")):
         number, size, volts = match.groups()
         family = _table()["fixed"].get(f"{number}{'' if size == 'S' else size or ''}")

@@ -28,7 +28,7 @@ from pigtail.job.document import (
     Trait,
     alive,
 )
-from pigtail.job.energy import Kept
+from pigtail.job.energy import KeptBy
 from pigtail.job.log import log_of
 from pigtail.job.markings import behind
 from pigtail.job.meters import meter
@@ -201,7 +201,7 @@ def _as_mains_moves(job: Job, rail: Rail, value: Known) -> Known:
     that its papers tell closely is held by a regulator."""
     papers = rail.voltage
     held = rail.kept in HOLDING or (papers is not None and papers.spread <= 2 * HELD * abs(papers.nominal))
-    held = held and rail.kept is not Kept.NOTHING
+    held = held and rail.kept is not KeptBy.NOTHING
     if job.host.supply is SupplyClass.BATTERY and value.nominal > 0:
         least = papers.low if papers is not None and not held else EMPTY * value.nominal
         return msgspec.structs.replace(
@@ -217,7 +217,7 @@ def _as_mains_moves(job: Job, rail: Rail, value: Known) -> Known:
 
 
 #: What keeps the volts of a rail against the mains.
-HOLDING = (Kept.LINEAR, Kept.SWITCHING)
+HOLDING = (KeptBy.LINEAR, KeptBy.SWITCHING)
 #: A supply or line is there in a state when it reads at least this part of its level: less may be left on what is off.
 THERE_PART = 0.1
 #: The states of what was found alive in none.
@@ -269,7 +269,7 @@ def _by_papers(job: Job) -> Job:
     it wants what that wants; the same object where nothing does."""
 
     def rail(terminal: AnyTerminal) -> AnyTerminal:
-        if isinstance(terminal, Rail) and terminal.kept is Kept.NOTHING and terminal.voltage is not None:
+        if isinstance(terminal, Rail) and terminal.kept is KeptBy.NOTHING and terminal.voltage is not None:
             return msgspec.structs.replace(terminal, voltage=_as_mains_moves(job, terminal, terminal.voltage))
         return terminal
 

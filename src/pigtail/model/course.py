@@ -314,12 +314,12 @@ def _led(marks: list[float]) -> float:
 
 
 def mean_of(values: Array) -> float:
-    """Mean over a period whose both ends are there (trapezoidal)."""
+    """Mean over a period whose both ends are there, trapezoidal; values [T] in any unit, the mean in theirs."""
     return float((values[:-1] + values[1:]).mean() / 2)
 
 
 def rms_of(values: Array) -> float:
-    """Root of the mean square over a period whose both ends are there."""
+    """Root of the mean square over a period whose both ends are there; values [T] in any unit, the root in theirs."""
     return math.sqrt(mean_of(values**2))
 
 

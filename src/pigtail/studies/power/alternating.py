@@ -128,10 +128,9 @@ class WindingSupply(DirectSupply):
             item = next(i for i in self.course.netlist.inputs if i.subject == subject and i.field == missing)
             return replace(item, name=f"{self.link.id}_{name}", in_deck=False)
         ends = [self.told[c][name] for c in self._cases(name) if c in self.told] or [self.told["burst"][name]]
-        central, low, high = ends[0], min(ends), max(ends)
         bases = [k.basis for k in (winding.open, source_resistance(winding)) if k is not None]
         known = Known(
-            nominal=central, low=min(low, central), high=max(high, central), unit=unit, basis=weakest(bases) if bases else Basis.TYPICAL,
+            nominal=ends[0], low=min(ends), high=max(ends), unit=unit, basis=weakest(bases) if bases else Basis.TYPICAL,
             source="its course in time",
         )  # fmt: skip
         said = f"{winding.name}: {words}"
@@ -180,7 +179,7 @@ class WindingSupply(DirectSupply):
         return self.figure(samples, "crest_v")
 
     def source(self, samples: Samples, solved: Solution) -> tuple[dict[str, Array], Array | float]:
-        """What is told of the winding: the volts on its reservoir, its current r.m.s. against what it may give."""
+        """What is told of the winding: the volts on its reservoir, its current r.m.s. against what it may give. Arrays [S]."""
         rated, used = (samples[i.name] for i in self._budget)
         current = self.figure(samples, "winding_a") + used
         told = {
@@ -192,13 +191,12 @@ class WindingSupply(DirectSupply):
         }
         return told | {n: self.figure(samples, n) for n in OF_COURSE} | self._parts(samples), 0.0
 
-    def solve(self, samples: Samples) -> dict[str, Array]:
+    def answers(self, samples: Samples, solved: Solution) -> dict[str, Array]:
         """What every supply is asked, its volts taken from the course: the valley at low mains, heat at high mains. Arrays [S]."""
-        results = super().solve(samples)
+        results = super().answers(samples, solved)
         if not self.known:
             return results
         net, count = self.netlist, len(self.cases)
-        solved = net.whole(net.cases(samples, *self.cases))
         rectifier = self.course.rectifier
         on_reservoir = split(np.asarray(net.probe(solved, rectifier, "dc_v")), count)
         valley, warm = self.figure(samples, "valley_v"), self.figure(samples, "warm_v")

@@ -23,6 +23,7 @@ from pigtail.model.spread import Samples, estimate, split
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
 from pigtail.studies.power.found import BatteryDetail, Lasting
+from pigtail.studies.power.supply import ambient_input
 from pigtail.studies.wording import tell
 from pigtail.units import Known, format_quantity, parse_known
 from pigtail.units.known import Basis
@@ -119,7 +120,7 @@ class BatterySupply:
         return tuple(s.id for s in self.states if self.model.powered(s.id, self.pin))
 
     def solve(self, samples: Samples) -> dict[str, Array]:
-        """Hours of each state with the retrofit and without, days of the stated use, what is left at the pins of an empty battery."""
+        """Hours of each state with the retrofit and without, days of the stated use, what an empty battery leaves: arrays [S]."""
         name = f"battery_{self.battery.id}_"
         net, states = self.net, [s.id for s in self.states]
         cases = [{"bursting": 0.0, "asleep": 0.0} | net.switches[s] for s in states]
@@ -241,20 +242,11 @@ class BatterySupply:
         if battery.charge is None:
             return
         given = {i.field: i for i in map(self._input, BATTERY_QUANTITIES)}
-        ambient = Input(
-            "ambient",
-            "temperature inside the case",
-            self.job.ambient,
-            (20.0, 60.0),
-            subjects.JOB,
-            "ambient",
-            False,
-        )
         theta = Input(
             "charger_theta", "heat resistance of the charger's chip", parse_known(CHARGER_THETA, "°C/W", Basis.TYPICAL), (50.0, 120.0),
             subjects.terminal(self.rail), "charge", False,
         )  # fmt: skip
-        inputs = [given["capacity"], given["charge"], given["charge_from"], ambient, theta]
+        inputs = [given["capacity"], given["charge"], given["charge_from"], ambient_input(self.job), theta]
 
         def solve(samples: Samples) -> dict[str, Array]:
             amperes, capacity = (samples[given[f].name] for f in ("charge", "capacity"))

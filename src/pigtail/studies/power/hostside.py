@@ -10,8 +10,8 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from pigtail.job.document import HOST, Job, Rail, SupplyIn
-from pigtail.job.energy import Kept, Regulator
+from pigtail.job.document import HOST, Rail, SupplyIn
+from pigtail.job.energy import KeptBy, Regulator
 from pigtail.job.markings import Decoded, decode
 from pigtail.job.quantities import REGULATOR_QUANTITIES
 from pigtail.model import subjects
@@ -20,6 +20,7 @@ from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.judging import judge
+from pigtail.studies.power.supply import ambient_input
 from pigtail.studies.wording import tell
 from pigtail.units import Basis, Known, format_quantity
 
@@ -27,16 +28,14 @@ Array = NDArray[np.float64]
 HOTTEST = Known.of(125.0, "°C", Basis.TYPICAL, source="catalogue")
 
 
-def _ambient(job: Job) -> Input:
-    return Input(
-        "ambient", "temperature inside the case", job.ambient, (20.0, 60.0), subjects.JOB, "ambient", False
-    )
-
-
 def host_regulator(model: Model, rail: str) -> Iterator[Finding]:
     """Whether the host's own linear regulator stands what the modules add, and how hot it was before."""
     job, terminal = model.job, model.job.terminal(rail)
-    if not isinstance(terminal, Rail) or terminal.kept is not Kept.LINEAR or not rail.startswith(f"{HOST}."):
+    if (
+        not isinstance(terminal, Rail)
+        or terminal.kept is not KeptBy.LINEAR
+        or not rail.startswith(f"{HOST}.")
+    ):
         return
     net, subject = model.netlist(), subjects.terminal(rail)
     given = terminal.regulator or Regulator()
@@ -52,7 +51,7 @@ def host_regulator(model: Model, rail: str) -> Iterator[Finding]:
         )
         for q in REGULATOR_QUANTITIES
     ]
-    inputs = [i for i in net.inputs if i.in_deck or i.subject == subject] + own + [_ambient(job)]
+    inputs = [i for i in net.inputs if i.in_deck or i.subject == subject] + own + [ambient_input(job)]
 
     def solve(samples: Samples) -> dict[str, Array]:
         solved = net.whole(net.cases(samples, {"bursting": 0.0}))
@@ -112,7 +111,7 @@ def _behind_heat(model: Model, pin: str, found: Decoded, words: dict[str, str]) 
     theta = Known(nominal=usual, low=low, high=high, unit="°C/W", basis=Basis.TYPICAL, source="its family")
     told = f"{found.marking}: heat resistance to air"
     own = Input("behind_theta", told, theta, (low, high), subject, "behind", False)
-    inputs = [*(i for i in net.inputs if i.in_deck), own, _ambient(model.job)]
+    inputs = [*(i for i in net.inputs if i.in_deck), own, ambient_input(model.job)]
 
     def solve(samples: Samples) -> dict[str, Array]:
         solved = net.whole(net.cases(samples, {"bursting": 0.0}))

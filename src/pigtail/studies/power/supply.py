@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
 from pigtail.circuit import Solution
-from pigtail.job.document import Function, Link, Return
+from pigtail.job.document import Function, Job, Link, Return
 from pigtail.job.readings import plain, standing
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, networks, section_inputs
@@ -29,6 +29,19 @@ NOTABLE_V = 0.02
 AMBIENT_PLAUSIBLE_C = (20.0, 60.0)
 
 
+def ambient_input(job: Job) -> Input:
+    """The temperature inside the case, that all heat is judged from [°C]."""
+    return Input(
+        "ambient",
+        "temperature inside the case",
+        job.ambient,
+        AMBIENT_PLAUSIBLE_C,
+        subjects.JOB,
+        "ambient",
+        False,
+    )
+
+
 class DirectSupply:
     """A supply from a rail of the host or of another module."""
 
@@ -40,10 +53,8 @@ class DirectSupply:
         self.outputs = outputs_on(model.job, rail)
         wanted = {subjects.terminal(rail), subjects.terminal(pin), *(n.subject for n in every)}
         wanted |= {s for o in self.outputs for s in o.subjects}
-        ambient = Input(
-            "ambient", "temperature inside the case", self.job.ambient, AMBIENT_PLAUSIBLE_C, subjects.JOB, "ambient", False
-        )  # fmt: skip
-        self.inputs = [i for i in self.netlist.inputs if i.in_deck or i.subject in wanted] + [ambient]
+        self.inputs = [i for i in self.netlist.inputs if i.in_deck or i.subject in wanted]
+        self.inputs.append(ambient_input(self.job))
         here = self.netlist.here
         others = {tuple(s.items()): s for s in self.netlist.switches.values() if s != here}
         self.others = list(others.values())
@@ -117,9 +128,12 @@ class DirectSupply:
 
     def solve(self, samples: Samples) -> dict[str, Array]:
         """What `study` estimates, for samples [S] by input name: arrays [S] by result."""
+        return self.answers(samples, self.netlist.whole(self.netlist.cases(samples, *self.cases)))
+
+    def answers(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        """What a supply is asked, from all its cases solved: arrays [S] by result."""
         net = self.netlist
         pin, cases = subjects.terminal(self.pin), self.cases
-        solved = net.whole(net.cases(samples, *cases))
         at_pin = split(solved.v(net.node(self.pin), net.reference(self.pin)), len(cases))
         results, sag = self.source(samples, solved)
         own = split(net.terminal_current(solved, self.pin), len(cases))

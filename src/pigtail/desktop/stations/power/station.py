@@ -18,7 +18,7 @@ from pigtail.desktop.stations.power.bars import Bars
 from pigtail.desktop.stations.power.found import SupplyFound
 from pigtail.desktop.stations.power.river import River
 from pigtail.desktop.stations.power.states import StateStrip
-from pigtail.desktop.stations.power.waves import Course
+from pigtail.desktop.stations.power.waves import CoursePainting
 from pigtail.desktop.wants import answer
 from pigtail.edits.change import Change, FeedChange
 from pigtail.edits.plan import add_to_supply, drop_from_supply, put_supply, set_converter, set_rail
@@ -43,7 +43,7 @@ class PowerStation(Station):
 
     def __init__(self) -> None:
         super().__init__()
-        self.picture, self.course, self.bars, self.strip = River(), Course(), Bars(), StateStrip()
+        self.picture, self.course, self.bars, self.strip = River(), CoursePainting(), Bars(), StateStrip()
         self.network, self.found = NetworkStrip(), SupplyFound()
         self.rectifier, self.converter, self.rail, self.module = (QComboBox() for _ in range(4))
         for combo, name, accessible in (

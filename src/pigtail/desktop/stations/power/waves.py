@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 LEFT, BOTTOM, TOP, RIGHT = 42.0, 20.0, 20.0, 8.0
 
 
-class Course(Painting):
+class CoursePainting(Painting):
     """A period of the supply on view, or the discharge of its battery."""
 
     def __init__(self) -> None:

@@ -16,7 +16,7 @@ from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.edits import sources as edits
 from pigtail.edits.change import Change, Edit
 from pigtail.job.document import HOST, Job, Rail, SupplyIn
-from pigtail.job.energy import Battery, Kept, Regulator, Winding
+from pigtail.job.energy import Battery, KeptBy, Regulator, Winding
 from pigtail.job.errors import JobError
 from pigtail.job.markings import decode
 from pigtail.job.quantities import (
@@ -37,7 +37,7 @@ COLUMNS = ("source", "what", "on paper", "which means")
 IN_STATE = (("voltage", "volts", "V"), ("used", "what the host draws", "A"))
 
 
-class Sources(QWidget):
+class SourcesTable(QWidget):
     """The table of sources. `edited` carries a Change; `refused` one sentence."""
 
     edited = pyqtSignal(object)
@@ -149,10 +149,10 @@ class Sources(QWidget):
                 continue
             address, owner = f"{HOST}.{rail.id}", ("rail", rail.id)
             put = partial(partial, edits.set_rail, address=address)
-            told = "moves with the mains" if rail.kept is Kept.NOTHING else ""
-            shown = "?" if rail.kept is Kept.UNKNOWN else rail.kept.value
+            told = "moves with the mains" if rail.kept is KeptBy.NOTHING else ""
+            shown = "?" if rail.kept is KeptBy.UNKNOWN else rail.kept.value
             yield owner, self._words_row(rail.name, "kept by", shown, _read(put, "kept", edits.kept_of), told)
-            for item in REGULATOR_QUANTITIES if rail.kept is Kept.LINEAR else ():
+            for item in REGULATOR_QUANTITIES if rail.kept is KeptBy.LINEAR else ():
                 known = item.of(rail.regulator or Regulator())
                 figure = partial(partial, edits.set_regulator, address=address, field=item.field)
                 yield owner, self._known_row(rail.name, item, known, _put(figure, "value"))
@@ -191,7 +191,7 @@ class Sources(QWidget):
                     )
 
     def _mains(self, job: Job) -> Iterator[Row]:
-        moved = any(isinstance(t, Rail) and t.kept is Kept.NOTHING for t in job.host.terminals)
+        moved = any(isinstance(t, Rail) and t.kept is KeptBy.NOTHING for t in job.host.terminals)
         for item in MAINS_QUANTITIES if job.host.windings or moved else ():
             put = partial(partial, edits.set_mains, field=item.field)
             yield (

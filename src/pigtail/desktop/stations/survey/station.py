@@ -18,7 +18,7 @@ from pigtail.desktop.stations.survey.chain import ChainTables
 from pigtail.desktop.stations.survey.hazard import Hazard
 from pigtail.desktop.stations.survey.pictures import Pictures
 from pigtail.desktop.stations.survey.points import Points
-from pigtail.desktop.stations.survey.sources import Sources
+from pigtail.desktop.stations.survey.sources import SourcesTable
 from pigtail.desktop.stations.survey.sweep import SweepTable
 from pigtail.desktop.tables import Cell, Lazy, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import Probes
@@ -194,7 +194,7 @@ class SurveyStation(Station):
         set_widths(self.log_table, (42, 130, 130, 130, 96, 176))
         self.stages, self.points, self.sweep = ChainTables(), Points(), SweepTable()
         self.pictures, self.hazard = Pictures(), Hazard()
-        self.sources = Sources()
+        self.sources = SourcesTable()
         panels = (self.stages, self.points, self.sweep, self.pictures, self.hazard, self.sources)
         for panel in panels:
             panel.edited.connect(self.edited)
