@@ -6,6 +6,7 @@ from collections.abc import Callable
 from itertools import pairwise
 
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QPushButton
 from pytestqt.qtbot import QtBot
@@ -13,6 +14,7 @@ from pytestqt.qtbot import QtBot
 from conftest import Bench
 from pigtail.desktop import ask
 from pigtail.desktop.fields import ValueField
+from pigtail.desktop.stations.options import told_of
 from pigtail.desktop.stations.power.bars import bars_of
 from pigtail.desktop.stations.power.found import SupplyFound
 from pigtail.desktop.stations.power.river import steps_of
@@ -157,6 +159,8 @@ def test_a_search_offers_supplies_and_one_is_used(bench: Bench, qtbot: QtBot) ->
     qtbot.waitUntil(lambda: not found.searching, timeout=60_000)
     assert found.rows.rows
     assert "direct" in found.rows.rows[0][0].text.lower()
+    first = replace(found._found.options[0], unknown=("the current of the rail",))  # type: ignore[union-attr]
+    assert "Not known: the current of the rail." in told_of(first, "")
     qtbot.mouseClick(found.take, Qt.MouseButton.LeftButton)
     bench.settle()
     assert bench.session.job is not None

@@ -1,4 +1,4 @@
-"""What the Level station asks of the studies' process: the quick look, the search, both ways, a match."""
+"""What the Level station asks of the studies' process and of the person beside a search: the quick look, a match, the parts."""
 
 from __future__ import annotations
 
@@ -15,33 +15,23 @@ from pigtail.job.document import Job
 from pigtail.service import services
 
 if TYPE_CHECKING:
-    from pigtail.advice.found import SearchFound
     from pigtail.desktop.stations.level.found import Found
     from pigtail.studies.level.found import FeedDetail
     from pigtail.units import Known
 
 
 class Asking(QObject):
-    """Serves what a Level station has found.
-
-    A search goes step by step through the studies' process, so that it can be stopped between any two and the first answers
-    are seen early. `wants` carries a want, `edited` a Change, `refused` one sentence, `glanced` a job and what a quick look
-    at its feed shows.
-    """
+    """Serves what a Level station has found. `wants` carries a want, `edited` a Change, `glanced` a job and what a quick look at its feed
+    shows."""
 
     wants = pyqtSignal(object)
     edited = pyqtSignal(object)
-    refused = pyqtSignal(str)
     glanced = pyqtSignal(object, object)
 
     def __init__(self, found: Found) -> None:
         super().__init__(found)
         self._found = found
-        self._turn = 0
         self._newest: Job | None = None
-        found.search_wanted.connect(self._search)
-        found.stop_wanted.connect(self._stop)
-        found.schools_wanted.connect(self._contests)
         found.match_wanted.connect(self.ask_match)
         found.stock_wanted.connect(self.ask_stock)
 
@@ -59,41 +49,7 @@ class Asking(QObject):
         want = answer(services.glance, show, job, link)
         self.wants.emit(want._replace(quick=True, failed=lambda _e: None))
 
-    # -- the search -----------------------------------------------------------------------------------------
-
-    def _search(self, job: Job, link: str, series: str, only_stock: bool) -> None:
-        self._turn += 1
-        turn = self._turn
-
-        def step(steps: tuple[int, ...], done: int, before: bytes) -> None:
-            if turn != self._turn or done >= len(steps):
-                return
-
-            def show(found: tuple[bytes, SearchFound]) -> None:
-                after, search = found
-                if turn == self._turn:
-                    self._found.show_search(job, search, done + 1, len(steps))
-                    step(steps, done + 1, after)
-
-            want = answer(services.search_step, show, job, link, steps[done], series, only_stock, before)
-            self.wants.emit(want._replace(failed=self._lost))
-
-        want = answer(services.search_steps, lambda steps: step(steps, 0, b""), job, link)
-        self.wants.emit(want._replace(failed=self._lost))
-
-    def _lost(self, error: BaseException) -> None:
-        self._stop()
-        self._found.show_trouble()
-        self.refused.emit(str(error))
-
-    def _stop(self) -> None:
-        self._turn += 1
-
-    # -- both ways, a match, the parts ----------------------------------------------------------------------
-
-    def _contests(self, job: Job, link: str) -> None:
-        show = partial(self._found.show_schools, job, link)
-        self.wants.emit(answer(services.contests, show, job, link)._replace(failed=self._lost))
+    # -- a match, the parts ---------------------------------------------------------------------------------
 
     def ask_match(self, job: Job, link_id: str) -> None:
         """Ask how much louder another source is, and want that level."""

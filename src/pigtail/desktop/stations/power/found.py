@@ -2,80 +2,45 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
-
-from pigtail.desktop.stations.level.schools import Schools
-from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
-from pigtail.desktop.wants import answer
+from pigtail.desktop.stations.options import OptionsBoard, button, by_steps
+from pigtail.desktop.tables import Cell
+from pigtail.desktop.wants import Answer, answer
 from pigtail.edits.change import Change
 from pigtail.service import services
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
-    from pigtail.advice.found import Contest, Supplied, SuppliesFound
+    from pigtail.advice.found import Contest, Supplied
     from pigtail.job.document import Job
 
 COLUMNS = ("supply", "in a burst", "heat", "ripple", "buzz", "parts", "cost")
 
 
-class SupplyFound(QWidget):
-    """Asks for a search, one source a step, and shows what came of it.
+class SupplyFound(OptionsBoard):
+    """Asks for a search, one source a step, and shows what came of it; its buttons are laid out by the station."""
 
-    `edited` carries a Change, `wants` a want of the window, `refused` one sentence, `opened` whether options are on view.
-    """
-
-    edited = pyqtSignal(object)
-    wants = pyqtSignal(object)
-    refused = pyqtSignal(str)
-    opened = pyqtSignal(bool)
+    step_of = "sources"
+    no_contest = "There is no other method to compare: the module is not supplied yet."
 
     def __init__(self) -> None:
-        super().__init__()
-        self.rows = RowsModel(COLUMNS)
-        self.table = make_table(self.rows, "supplies_table", "Supplies that fit, the best first", 0)
-        set_widths(self.table, (None, 74, 66, 66, 70, 46, 46))
-        selection = self.table.selectionModel()
-        assert selection is not None
-        selection.currentRowChanged.connect(lambda _now, _before: self._say())
-        self.schools = Schools()
-        self.board = QStackedWidget()
-        self.board.addWidget(self.table)
-        self.board.addWidget(self.schools)
-        self.board.setFixedHeight(140)
-        self.ways = QPushButton("Methods…")
-        self.ways.setObjectName("supply_ways")
-        self.ways.setAccessibleName("What modders disagree on about this supply, each method solved")
-        self.ways.clicked.connect(self._ask_ways)
-        self.schools.edited.connect(self.edited)
-        self.schools.closed.connect(self.forget)
-        self.schools.reasoned.connect(self._say_words)
-        self.seek = QPushButton("Find supplies")
-        self.seek.setObjectName("find_supplies")
-        self.seek.setAccessibleName("Search every rail, winding and adapter for a supply of this module")
-        self.take = QPushButton("Use this")
-        self.take.setObjectName("main")
-        self.take.setAccessibleName("Supply the module in the chosen way")
-        self.words = QLabel()
-        self.words.setObjectName("dim")
-        self.words.setWordWrap(True)
-        self.seek.clicked.connect(self._seek)
-        self.take.clicked.connect(self._take)
-        told = QHBoxLayout()
-        told.addWidget(self.words, 1)
-        told.addWidget(self.take)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        layout.addLayout(told)
-        layout.addWidget(self.board)
+        widths = (None, 74, 66, 66, 70, 46, 46)
+        super().__init__(COLUMNS, widths, 140, "supplies", "Supplies that fit, the best first")
         self._job: Job | None = None
         self._pin = ""
-        self._found: SuppliesFound | None = None
-        self._turn, self.searching = 0, False
-        self.forget()
+        self._finish(
+            button(
+                "Find supplies",
+                "find_supplies",
+                "Search every rail, winding and adapter for a supply of this module",
+            ),
+            button(
+                "Methods…", "supply_ways", "What modders disagree on about this supply, each method solved"
+            ),
+            "Supply the module in the chosen way",
+        )
 
     def show_pin(self, job: Job | None, pin: str) -> None:
         """Another job or supply is on view: what was found for the last one goes."""
@@ -85,123 +50,28 @@ class SupplyFound(QWidget):
         self.seek.setEnabled(bool(pin))
         self.ways.setEnabled(bool(pin))
 
-    def forget(self) -> None:
-        """Show no search, and stop the one that runs."""
-        self._turn += 1
-        self._found = None
-        self._is_searching(False)
-        self._say_words("")
-        self._show(False)
-
-    @property
-    def is_open(self) -> bool:
-        """Whether options are on view."""
-        return not self.board.isHidden()
-
-    def _is_searching(self, now: bool) -> None:
-        self.searching = now
-        self.seek.setText("Stop" if now else "Find supplies")
-
-    def _show(self, shown: bool) -> None:
-        self.board.setVisible(shown)
-        self.board.setCurrentWidget(self.table)
-        self.take.setVisible(shown)
-        if shown and not self.table.currentIndex().isValid():
-            self.table.selectRow(0)
-        self.opened.emit(shown)
-
-    def _say_words(self, words: str) -> None:
-        self.words.setText(words)
-        self.words.setVisible(bool(words))
-
-    def _seek(self) -> None:
-        job, pin = self._job, self._pin
-        if self.searching:
-            self._turn += 1
-            self._is_searching(False)
-            self._say()
-            return
-        if job is None or not pin:
-            return
-        self.forget()
-        self._is_searching(True)
-        self._say_words("searching …")
-        turn = self._turn
-
-        def step(sources: tuple[str, ...], done: int, before: bytes) -> None:
-            if turn != self._turn or done >= len(sources):
-                return
-
-            def show(found: tuple[bytes, SuppliesFound]) -> None:
-                after, search = found
-                if turn == self._turn:
-                    self.show_search(search, done + 1, len(sources))
-                    step(sources, done + 1, after)
-
-            want = answer(services.supply_step, show, job, pin, sources[done], before)
-            self.wants.emit(want._replace(failed=self._lost))
-
-        want = answer(services.supply_sources, lambda sources: step(sources, 0, b""), job, pin)
-        self.wants.emit(want._replace(failed=self._lost))
-
-    def _ask_ways(self) -> None:
+    def _search(self, goes_on: Callable[[], bool], ask: Callable[[Answer], None]) -> bool:
         job, pin = self._job, self._pin
         if job is None or not pin:
-            return
-        self.forget()
-        self._say_words("solving both methods …")
-        turn = self._turn
+            return False
+        by_steps(
+            ask,
+            lambda told: answer(services.supply_sources, told, job, pin),
+            lambda told, source, before: answer(services.supply_step, told, job, pin, source, before),
+            self.show_search,
+            goes_on,
+        )
+        return True
 
-        def show(contests: tuple[Contest, ...]) -> None:
-            if turn == self._turn:
-                self.show_ways(contests)
+    def _contests(self, show: Callable[[tuple[Contest, ...]], None]) -> Answer | None:
+        job, pin = self._job, self._pin
+        return answer(services.supply_contests, show, job, pin) if job is not None and pin else None
 
-        self.wants.emit(answer(services.supply_contests, show, job, pin)._replace(failed=self._lost))
+    def _row(self, option: Supplied) -> tuple[Cell, ...]:
+        return _row(option)
 
-    def show_ways(self, contests: tuple[Contest, ...]) -> None:
-        """Show what modders disagree on about the supply on view."""
-        if not contests:
-            self._say_words("There is no other method to compare: the module is not supplied yet.")
-            return
-        self.board.setCurrentWidget(self.schools)
-        self.board.setVisible(True)
-        self.schools.show_contests(contests)
-        self.opened.emit(True)
-
-    def _lost(self, error: BaseException) -> None:
-        self.forget()
-        self.refused.emit(str(error))
-
-    def show_search(self, found: SuppliesFound, done: int, steps: int) -> None:
-        """Show what was found after some of the steps."""
-        self._found = found
-        self._is_searching(done < steps)
-        self.rows.show_rows([_row(o) for o in found.options])
-        self._show(bool(found.options))
-        self._say(f"{done} of {steps} sources tried …" if done < steps else "")
-
-    def _say(self, progress: str = "") -> None:
-        if self._found is None:
-            self._say_words(progress)
-            return
-        option = self._option()
-        if option is None:
-            self._say_words(progress or self._found.trouble)
-            return
-        mark = "● any other here that is better in one column is worse in another. " if option.pareto else ""
-        buy = f"Not among your parts: {', '.join(option.lacks)}. " if option.lacks else ""
-        tail = progress or f"{self._found.solved:,} ways looked at."
-        self._say_words(f"{mark}{buy}{option.catch} {tail}")
-
-    def _option(self) -> Supplied | None:
-        row = self.table.currentIndex().row()
-        options = self._found.options if self._found is not None else ()
-        return options[row] if 0 <= row < len(options) else None
-
-    def _take(self) -> None:
-        option = self._option()
-        if option is not None:
-            self.edited.emit(Change(f"supply from {option.source}: {option.words}", option.edit))
+    def _take(self, option: Supplied) -> None:
+        self.edited.emit(Change(f"supply from {option.source}: {option.words}", option.edit))
 
 
 def _row(o: Supplied) -> tuple[Cell, ...]:

@@ -1,0 +1,276 @@
+"""What a search found, as Level and Power show it: a table of options, the best first, what there is to know of the chosen one, both sides
+of what modders disagree on, and the buttons that ask for them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, Protocol
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from pigtail.advice.found import Contest
+from pigtail.desktop.stations.schools import Schools
+from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.desktop.wants import Answer
+
+
+class Weighed(Protocol):
+    """What every option tells of itself."""
+
+    @property
+    def catch(self) -> str: ...
+    @property
+    def lacks(self) -> tuple[str, ...]: ...
+    @property
+    def unknown(self) -> tuple[str, ...]: ...
+    @property
+    def pareto(self) -> bool: ...
+
+
+class Searched(Protocol):
+    """What a search came to."""
+
+    @property
+    def options(self) -> Sequence[Weighed]: ...
+    @property
+    def solved(self) -> int: ...
+    @property
+    def trouble(self) -> str: ...
+
+
+def told_of(option: Weighed, tail: str) -> str:
+    """What there is to know of an option: what is not known of it first."""
+    mark = "● any other here that is better in one column is worse in another. " if option.pareto else ""
+    open_points = f"Not known: {', '.join(option.unknown)}. " if option.unknown else ""
+    buy = f"Not among your parts: {', '.join(option.lacks)}. " if option.lacks else ""
+    return f"{mark}{open_points}{buy}{option.catch} {tail}"
+
+
+def button(words: str, name: str, accessible: str) -> QPushButton:
+    """A button with its names."""
+    made = QPushButton(words)
+    made.setObjectName(name)
+    made.setAccessibleName(accessible)
+    return made
+
+
+def by_steps(
+    ask: Callable[[Answer], None],
+    steps: Callable[[Callable[[tuple[Any, ...]], None]], Answer],
+    step: Callable[[Callable[[tuple[bytes, Any]], None], Any, bytes], Answer],
+    show: Callable[[Any, int, int], None],
+    goes_on: Callable[[], bool],
+) -> None:
+    """Let a search go step by step through the studies' process, so that it can be stopped between any two and the first answers
+    are seen early.
+
+    steps: the want that tells the steps to its listener; step: the want of one step after the bytes of those before it; show: takes
+    what was found, the steps done and how many there are; goes_on: whether it is still asked for.
+    """
+
+    def go(all_steps: tuple[Any, ...], done: int, before: bytes) -> None:
+        if not goes_on() or done >= len(all_steps):
+            return
+
+        def told(found: tuple[bytes, Any]) -> None:
+            after, search = found
+            if goes_on():
+                show(search, done + 1, len(all_steps))
+                go(all_steps, done + 1, after)
+
+        ask(step(told, all_steps[done], before))
+
+    ask(steps(lambda all_steps: go(all_steps, 0, b"")))
+
+
+class OptionsBoard(QWidget):
+    """A table of options, the words and the button of the chosen one, and both sides of a dispute in the table's place.
+
+    `edited` carries a Change, `wants` a want of the window, `refused` one sentence, `opened` whether options are on view. Those who
+    build on it lay out the buttons and say what is asked, how an option is a row, and what taking one does.
+    """
+
+    edited = pyqtSignal(object)
+    wants = pyqtSignal(object)
+    refused = pyqtSignal(str)
+    opened = pyqtSignal(bool)
+
+    #: What a search looks at, of which so many are told when it ends; what a step is of.
+    looked_at, step_of = "ways looked at", "steps"
+    #: Said where nobody disagrees.
+    no_contest = ""
+
+    def __init__(
+        self, columns: tuple[str, ...], widths: tuple[int | None, ...], height_px: int, name: str, about: str
+    ) -> None:
+        super().__init__()
+        self.rows = RowsModel(columns)
+        self.table = make_table(self.rows, f"{name}_table", about, 0)
+        set_widths(self.table, widths)
+        selection = self.table.selectionModel()
+        assert selection is not None
+        selection.currentRowChanged.connect(lambda _now, _before: self._say())
+        self.schools = Schools()
+        self.board = QStackedWidget()
+        self.board.addWidget(self.table)
+        self.board.addWidget(self.schools)
+        self.board.setFixedHeight(height_px)
+        self.words = QLabel()
+        self.words.setObjectName("dim")
+        self.words.setWordWrap(True)
+        self.seek: QPushButton
+        self.ways: QPushButton
+        self.take = button("Use this", "main", "Use the chosen one")
+        self._found: Searched | None = None
+        self._turn, self.searching = 0, False
+
+    def _finish(self, seek: QPushButton, ways: QPushButton, take_words: str) -> None:
+        """Wire the buttons, and lay out the words over the table."""
+        self.seek, self.ways, self._seek_words = seek, ways, seek.text()
+        self.take.setAccessibleName(take_words)
+        self.seek.clicked.connect(self._sought)
+        self.ways.clicked.connect(self._ask_ways)
+        self.take.clicked.connect(self._taken)
+        self.schools.edited.connect(self.edited)
+        self.schools.closed.connect(self.forget)
+        self.schools.reasoned.connect(self._say_words)
+        told = QHBoxLayout()
+        told.addWidget(self.words, 1)
+        told.addWidget(self.take)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        layout.addLayout(told)
+        layout.addWidget(self.board)
+        self.forget()
+
+    # -- what those who build on it say ---------------------------------------------------------------------
+
+    def _search(self, goes_on: Callable[[], bool], ask: Callable[[Answer], None]) -> bool:
+        """Begin a search for what is on view; whether there is anything to search for."""
+        raise NotImplementedError
+
+    def _contests(self, show: Callable[[tuple[Contest, ...]], None]) -> Answer | None:
+        """The want of what modders disagree on about what is on view."""
+        raise NotImplementedError
+
+    def _row(self, option: Any) -> tuple[Cell, ...]:
+        raise NotImplementedError
+
+    def _take(self, option: Any) -> None:
+        raise NotImplementedError
+
+    def _picked(self, option: Any) -> None:
+        """An option is chosen in the table; None: there is none on view."""
+
+    # -- showing --------------------------------------------------------------------------------------------
+
+    def forget(self) -> None:
+        """Show no search, and stop the one that runs."""
+        self._found = None
+        self._is_searching(False)
+        self._say_words("")
+        self._show(False)
+
+    @property
+    def is_open(self) -> bool:
+        """Whether options are on view."""
+        return not self.board.isHidden()
+
+    def show_search(self, found: Searched, done: int, steps: int) -> None:
+        """Show what was found after some of the steps; a search that was stopped is left aside."""
+        if not self.searching:
+            return
+        self._found = found
+        if done >= steps:
+            self._is_searching(False)
+        self.rows.show_rows([self._row(o) for o in found.options])
+        self._show(bool(found.options))
+        self._say(f"{done} of {steps} {self.step_of} tried …" if done < steps else "")
+
+    def show_ways(self, contests: tuple[Contest, ...]) -> None:
+        """Show what modders disagree on about what is on view."""
+        if not contests:
+            self._say_words(self.no_contest)
+            return
+        self.schools.show_contests(contests)
+        self.board.setCurrentWidget(self.schools)
+        self._open(True)
+
+    def _is_searching(self, now: bool) -> None:
+        """A search begins or ends: what another one still answers is left aside."""
+        self._turn += 1
+        self.searching = now
+        self.seek.setText("Stop" if now else self._seek_words)
+
+    def _open(self, shown: bool) -> None:
+        self.board.setVisible(shown)
+        self.opened.emit(shown)
+
+    def _show(self, shown: bool) -> None:
+        self._open(shown)
+        self.board.setCurrentWidget(self.table)
+        self.take.setVisible(shown)
+        if shown and not self.table.currentIndex().isValid():
+            self.table.selectRow(0)
+        if not shown:
+            self._picked(None)
+
+    def _say_words(self, words: str) -> None:
+        self.words.setText(words)
+        self.words.setVisible(bool(words))
+
+    def _say(self, progress: str = "") -> None:
+        """What there is to know of the chosen option; or why there is none."""
+        option = self._option()
+        if self._found is None or option is None:
+            self._say_words(progress or (self._found.trouble if self._found is not None else ""))
+            return
+        self._picked(option)
+        self._say_words(told_of(option, progress or f"{self._found.solved:,} {self.looked_at}."))
+
+    def _option(self) -> Weighed | None:
+        row = self.table.currentIndex().row()
+        options = self._found.options if self._found is not None else ()
+        return options[row] if 0 <= row < len(options) else None
+
+    # -- asking ---------------------------------------------------------------------------------------------
+
+    def _sought(self) -> None:
+        if self.searching:
+            self._is_searching(False)
+            self._say()
+            return
+        self.forget()
+        self._is_searching(True)
+        if self._search(self._asked_for(), self._ask):
+            self._say_words("searching …")
+        else:
+            self._is_searching(False)
+
+    def _asked_for(self) -> Callable[[], bool]:
+        turn = self._turn
+        return lambda: turn == self._turn
+
+    def _ask_ways(self) -> None:
+        self.forget()
+        goes_on = self._asked_for()
+        want = self._contests(lambda contests: self.show_ways(contests) if goes_on() else None)
+        if want is not None:
+            self._say_words("solving both methods …")
+            self._ask(want)
+
+    def _ask(self, want: Answer) -> None:
+        goes_on = self._asked_for()
+        self.wants.emit(want._replace(failed=lambda error: self._lost(error) if goes_on() else None))
+
+    def _lost(self, error: BaseException) -> None:
+        """A want could not be served."""
+        self.forget()
+        self.refused.emit(str(error))
+
+    def _taken(self) -> None:
+        option = self._option()
+        if option is not None:
+            self._take(option)
