@@ -16,6 +16,7 @@ from simulator import SIMULATOR, _table
 from pigtail.job.energy import Earthed
 from pigtail.job.measured import Measured
 from pigtail.model.course import Course, mean_of, rms_of
+from pigtail.studies.power.dip import dip_of
 from supplying import volts, winding_job
 
 OPEN_V, OHM, TESR = 12.0, 1.5, 80e-6
@@ -107,3 +108,24 @@ def test_a_rectifier_runs_as_the_simulator_finds(kind: str, amperes: float, tmp_
     wanted, found = by_hand(kind, amperes, tmp_path), ours(kind, amperes)
     for name, value in wanted.items():
         assert found[name] == pytest.approx(value, rel=0.01), (name, wanted, found)
+
+
+DIPS = [(5.0, 0.5, 100e-6, 0.1, 470e-6), (12.0, 2.0, 1000e-6, 0.05, 1000e-6), (5.0, 0.05, 10e-6, 0.2, 220e-6), (9.0, 5.0, 2200e-6, 1.0, 47e-6)]  # fmt: skip
+
+
+@pytest.mark.parametrize(("volt", "source", "store", "way", "empty"), DIPS)
+def test_a_rail_dips_as_the_simulator_finds(
+    volt: float, source: float, store: float, way: float, empty: float, tmp_path: Path
+) -> None:
+    """An empty capacitor put onto a rail: its lowest volts and the crest of the current within 1 % of the rail's volts and of the crest."""
+    fast = way * empty * store / (empty + store)
+    span = 8 * max(source * store, source * empty, fast)
+    text = (
+        f"by hand\nVs s 0 {volt}\nRs s x {source}\nCs x 0 {store} ic={volt}\nRw x y {way}\nCm y 0 {empty} ic=0\n.end\n"
+        ".options reltol=1e-5\n"
+    )
+    step = min(fast / 50, span / 2000)
+    table = _table(text, f"tran {step} {span} 0 {step} uic", "v(x) v(y)", tmp_path)
+    lowest, crest = dip_of(*(np.array([v]) for v in (volt, source, store, way, empty)))
+    assert lowest[0] == pytest.approx(table[:, 1].min(), abs=0.01 * volt)
+    assert crest[0] == pytest.approx(((table[:, 1] - table[:, 2]) / way).max(), rel=0.01)

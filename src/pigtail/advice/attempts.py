@@ -51,7 +51,10 @@ from pigtail.units.series import members
 from pigtail.units.wire import GAUGES
 
 #: What a supply of its own mends: too much asked of a rail or a converter, or too little left of it.
-OVERLOADED = ("power.rail", "power.under_voltage", "power.dropout", "power.regulator_current")
+OVERLOADED = (
+    "power.rail", "power.under_voltage", "power.dropout", "power.regulator_current", "power.living_low", "power.living_rail",
+    "power.living_given",
+)  # fmt: skip
 #: What an arrangement of the returns does to the burst.
 HEAVIER = "Less drop in that conductor."
 LIFTED = "No loop, but all of the supply return's drop is heard."
@@ -155,6 +158,8 @@ CONVERTERS_FOR = {
     "power.input_voltage": ("linear_cooled", "buck"),
     "power.regulator_current": ("linear_cooled", "buck"),
     "power.winding": ("buck",),
+    "power.living_hot": ("linear_cooled", "buck"),
+    "power.living_given": ("linear_cooled", "buck"),
 }
 
 

@@ -32,6 +32,7 @@ from pigtail.job.document import HOST, Job, Link, Mode, Module, Purpose, Rail, S
 from pigtail.job.energy import Earthed, Winding
 from pigtail.job.errors import EditError
 from pigtail.job.measured import Measured
+from pigtail.job.quantities import DOINGS
 from pigtail.job.windings import unknown_of, winding_named
 from pigtail.job.wiring import supply_links
 from pigtail.model.course import COARSE, CORNERS, Course
@@ -75,6 +76,10 @@ WORDS = {
     "power.battery_sags": "the battery sags below what the module needs",
     "power.standby_drains": "the battery is flat in days",
     "power.always_on": "it would stay on while the host is off",
+    "power.living_low": "the module gets too few volts in a state or in what it does",
+    "power.living_rail_overload": "the rail cannot give the current in a state or in what the module does",
+    "power.living_overload": "the converter cannot give what the module draws in what it does",
+    "power.living_overheats": "the converter overheats in a state or in what the module does",
     "power.dead_rail": "it is dead while the module should play",
     "power.capacitor_rating": "the reservoir does not stand the crest",
 }
@@ -242,12 +247,11 @@ def _levels(
     """What a rectifier with a reservoir leaves to a converter: it is drawn from what the module draws, less where the converter chops."""
     terminal = job.terminal(pin)
     assert isinstance(terminal, SupplyIn)
-    drawn = [k for k in (terminal.average, terminal.burst) if k is not None]
-    amperes, own = max(k.high for k in drawn), OWN_A
+    amperes, own = terminal.largest.high if terminal.largest is not None else 0.0, OWN_A
     if chops and terminal.maximum is not None and winding.open is not None:
         amperes, own = amperes * min(terminal.maximum.nominal / (CHOPPING * winding.open.low), 1.0), 0.0
     load = Known.of(amperes + own, "A", Basis.TYPICAL)
-    bare = replace(terminal, average=load, burst=load, minimum=None)
+    bare = replace(terminal, average=load, burst=load, minimum=None, **dict.fromkeys(DOINGS))
     module = job.device(pin.partition(".")[0])
     assert isinstance(module, Module)
     changed = replace(module, terminals=tuple(bare if t is terminal else t for t in module.terminals))
@@ -271,7 +275,7 @@ def _stopped(converter: Topology, pin: SupplyIn, levels: Levels | None) -> str:
     """What stops a converter on a reservoir: that it does not stand the crest, cannot give the burst, has no room at the valley; empty for
     nothing. Of the straight join, whether the module stands it."""
     values = converter.values(converter.section())
-    wanted = max((k.nominal for k in (pin.average, pin.burst) if k is not None), default=0.0)
+    wanted = pin.largest.nominal if pin.largest is not None else 0.0
     if "imax" in values and values["imax"].high < wanted:
         return "power.regulator_overload"
     if levels is None:

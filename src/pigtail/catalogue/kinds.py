@@ -24,7 +24,7 @@ from pigtail.job.document import (
     SupplyIn,
     Video,
 )
-from pigtail.job.quantities import PATH_RESISTANCE, QUANTITIES, THROUGH_GAIN
+from pigtail.job.quantities import BESIDE, PATH_RESISTANCE, QUANTITIES, THROUGH_GAIN
 from pigtail.units import Basis, Known, parse_known
 
 _ROLES: dict[str, type[msgspec.Struct]] = {
@@ -68,7 +68,7 @@ def _values(raw: dict[str, Any], kind: type[msgspec.Struct]) -> dict[str, Any]:
     changed = dict(raw)
     if isinstance(raw.get("place"), str):
         changed["place"] = {"part": raw["place"]}
-    for item in QUANTITIES.get(kind, ()):
+    for item in (*QUANTITIES.get(kind, ()), *BESIDE.get(kind, ())):
         if isinstance(raw.get(item.field), str):
             changed[item.field] = msgspec.to_builtins(
                 parse_known(raw[item.field], item.unit, Basis.TYPICAL, source="catalogue")

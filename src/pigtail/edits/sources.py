@@ -116,13 +116,13 @@ def set_regulator(job: Job, address: str, field: str, value: Known | None) -> Jo
 
 
 def set_rail_state(job: Job, address: str, state: str, field: str, value: Known | None) -> Job:
-    """Set the volts of a rail, or what the host draws from it, in one state. Raises EditError for what is no rail."""
+    """Set the volts of a rail, what it can give, or what the host draws from it, in one state. Raises EditError for what is no rail."""
     rail = job.terminal(address)
     entry = replace(
         rail.in_state(state) if isinstance(rail, Rail) else RailState(state=state), **{field: value}
     )
     others = tuple(s for s in rail.per_state if s.state != state) if isinstance(rail, Rail) else ()
-    keep = entry.voltage is not None or entry.used is not None
+    keep = any(k is not None for k in (entry.voltage, entry.limit, entry.used))
     return set_rail(job, address, per_state=(*others, entry) if keep else others)
 
 

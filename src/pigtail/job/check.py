@@ -38,6 +38,7 @@ from pigtail.job.quantities import (
     THROUGH_GAIN,
     WINDING_QUANTITIES,
     Quantity,
+    beside,
     quantities,
 )
 from pigtail.units.known import Known
@@ -162,7 +163,7 @@ def _device(device: Host | Module, where: str, states: set[str]) -> None:
             raise JobError("a return has no return of its own; leave it out", where=f"{place}.return_to")
         for state in terminal.states:
             _state(state, states, f"{place}.states")
-        for item in quantities(terminal):
+        for item in (*quantities(terminal), *beside(terminal)):
             _check_quantity(terminal, item, place)
     if len([t for t in device.terminals if isinstance(t, Return) and t.star]) > 1:
         raise JobError("only one return can be the star", where=f"{where}.terminals")

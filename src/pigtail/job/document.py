@@ -239,13 +239,16 @@ class AudioIn(Terminal, frozen=True, kw_only=True, tag="audio in"):
 
 
 class Rail(Terminal, frozen=True, kw_only=True, tag="rail"):
-    """A supply inside the host: voltage [V] behind a resistance [Ω], its limit and what it feeds [A]; what keeps its volts, the host's
-    own regulator, and where it differs from state to state."""
+    """A supply inside the host: voltage [V] behind a resistance [Ω], its limit and what it feeds [A]; the capacitance that stands on it [F]
+    and the least that the host itself needs of it [V]; what keeps its volts, the host's own regulator, and where it differs from state
+    to state."""
 
     voltage: Known | None = None
     resistance: Known | None = None
     limit: Known | None = None
     used: Known | None = None
+    store: Known | None = None
+    least: Known | None = None
     kept: KeptBy = KeptBy.UNKNOWN
     regulator: Regulator | None = None
     per_state: tuple[RailState, ...] = ()
@@ -256,14 +259,33 @@ class Rail(Terminal, frozen=True, kw_only=True, tag="rail"):
 
 
 class SupplyIn(Terminal, frozen=True, kw_only=True, tag="supply in"):
-    """A module's supply pin: allowed voltages [V], average and burst current [A], the marking of a regulator that stands behind the pin,
-    empty for none."""
+    """A module's supply pin: allowed voltages [V], average and burst current while it plays [A], what it draws while it does something
+    else [A] (`DOINGS`), the capacitance on its board [F], the marking of a regulator that stands behind the pin, empty for none."""
 
     minimum: Known | None = None
     maximum: Known | None = None
     average: Known | None = None
     burst: Known | None = None
+    searching: Known | None = None
+    linked: Known | None = None
+    transmitting: Known | None = None
+    charging: Known | None = None
+    capacitance: Known | None = None
     behind: str = ""
+
+    @property
+    def lasting(self) -> Known | None:
+        """The most that it draws for long, as far as it is told [A]."""
+        return _most(self.average, self.searching, self.linked, self.transmitting, self.charging)
+
+    @property
+    def largest(self) -> Known | None:
+        """The most that it ever draws, as far as it is told [A]."""
+        return _most(self.lasting, self.burst)
+
+
+def _most(*every: Known | None) -> Known | None:
+    return max((k for k in every if k is not None), key=lambda k: k.high, default=None)
 
 
 class Return(Terminal, frozen=True, kw_only=True, tag="return"):

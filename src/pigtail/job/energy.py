@@ -81,10 +81,11 @@ class Regulator(Record, frozen=True, kw_only=True):
 
 
 class RailState(Record, frozen=True, kw_only=True):
-    """What a rail stands at [V] and what the host itself draws from it [A] in one host state."""
+    """What a rail stands at [V], what it can give and what the host itself draws from it [A] in one host state."""
 
     state: str
     voltage: Known | None = None
+    limit: Known | None = None
     used: Known | None = None
 
 

@@ -85,6 +85,20 @@ QUANTITIES: dict[type, tuple[Quantity, ...]] = {
         Quantity("impedance", "output impedance", "Ω", 1e-3, (10.0, 1e4)),
     ),
 }
+#: What few papers tell of a module and nobody is asked for: what it draws while it does something else than playing, in the order of a
+#: module's life.
+DOINGS = ("searching", "linked", "transmitting", "charging")
+#: Values of terminals that are taken where they are told, and asked for nowhere.
+BESIDE: dict[type, tuple[Quantity, ...]] = {
+    SupplyIn: (
+        *(Quantity(d, f"current while {d}", "A", 0.0, (1e-3, 2.0)) for d in DOINGS),
+        Quantity("capacitance", "capacitance on its board", "F", 0.0, (1e-7, 1e-2)),
+    ),
+    Rail: (
+        Quantity("store", "capacitance on it", "F", 0.0, (1e-7, 1e-1)),
+        Quantity("least", "the least that the host needs", "V", 0.0, (1.0, 60.0)),
+    ),
+}
 #: The host's own values that are no terminal's: field, words, unit, lowest, plausible.
 HOST_QUANTITIES = (
     Quantity("reservoir", "largest reservoir capacitor", "F", 1e-9, (1e-6, 0.1)),
@@ -146,6 +160,11 @@ def quantities(terminal: AnyTerminal) -> tuple[Quantity, ...]:
     return tuple(q for q in every if q.field not in _ONLY or _ONLY[q.field](terminal))
 
 
+def beside(terminal: AnyTerminal) -> tuple[Quantity, ...]:
+    """The values of a terminal that are taken where they are told and asked for nowhere."""
+    return BESIDE.get(type(terminal), ())
+
+
 def quantity(terminal: AnyTerminal, field: str) -> Quantity | None:
     """One value of a terminal by its field, or None."""
-    return next((q for q in quantities(terminal) if q.field == field), None)
+    return next((q for q in (*quantities(terminal), *beside(terminal)) if q.field == field), None)

@@ -58,7 +58,8 @@ def alternating(job: Job, link: Link) -> bool:
 
 
 def supply_alone(job: Job, link: Link) -> Job:
-    """The job with nothing but a winding, the supplies that start at it, the pins that they end at and the returns."""
+    """The job with nothing but a winding, the supplies that start at it, the pins that they end at, which draw the most that they are told
+    to, and the returns."""
     winding = winding_of(job, link)
     assert winding is not None
     links = [x for x in job.links if x.purpose is Purpose.SUPPLY and winding_of(job, x) == winding]
@@ -68,7 +69,11 @@ def supply_alone(job: Job, link: Link) -> Job:
     modules = tuple(
         replace(
             m,
-            terminals=tuple(t for t in m.terminals if isinstance(t, SupplyIn | Return)),
+            terminals=tuple(
+                replace(t, average=t.lasting, burst=t.burst and t.largest) if isinstance(t, SupplyIn) else t
+                for t in m.terminals
+                if isinstance(t, SupplyIn | Return)
+            ),
             throughs=(),
         )
         for m in job.modules

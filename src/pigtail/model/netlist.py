@@ -78,11 +78,12 @@ class Netlist(msgspec.Struct, frozen=True, dict=True):
         chosen = {k: v for k, v in samples.items() if k in self._in_deck}
         return chosen | {k: np.array([v]) for k, v in (self.here | extra).items()}
 
-    def cases(self, samples: Samples, *cases: dict[str, float]) -> Samples:
+    def cases(self, samples: Samples, *cases: Mapping[str, float | Array]) -> Samples:
         """The samples once for each case of switches, all in one batch; `split` takes its results apart.
         Arrays [S·cases] in SI by name.
 
-        A switch that a case does not name is as the state has it, or 0; an input of the deck keeps its own samples.
+        A switch that a case does not name is as the state has it, or 0; an input of the deck keeps its own samples. A case may give
+        an input of the deck other samples [S].
         """
         size = max((v.size for v in samples.values()), default=1)
         whole = {

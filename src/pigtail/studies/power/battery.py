@@ -13,9 +13,9 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from pigtail.job.document import HOST, Job, Link, Mode, Rail
+from pigtail.job.document import HOST, Job, Link, Mode, Rail, State
 from pigtail.job.energy import Battery
-from pigtail.job.quantities import BATTERY_QUANTITIES, Quantity
+from pigtail.job.quantities import BATTERY_QUANTITIES, Quantity, beside
 from pigtail.model import subjects
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
@@ -123,7 +123,10 @@ class BatterySupply:
         """Hours of each state with the retrofit and without, days of the stated use, what an empty battery leaves: arrays [S]."""
         name = f"battery_{self.battery.id}_"
         net, states = self.net, [s.id for s in self.states]
-        cases = [{"bursting": 0.0, "asleep": 0.0} | net.switches[s] for s in states]
+        cases = [
+            {"bursting": 0.0, "asleep": 0.0} | dict(net.switches[s.id]) | self._waiting(s, samples)
+            for s in self.states
+        ]
         drawn = split(net.terminal_current(net.whole(net.cases(samples, *cases)), self.rail), len(states))
         had = HAD * samples[name + "health"]
         now, before = had * samples[name + "capacity"], had * samples[name + "before"]
@@ -140,6 +143,13 @@ class BatterySupply:
         results["days"] = now / np.maximum(day, LEAST_A)
         results["days_before"] = before / np.maximum(day_before, LEAST_A)
         return results | self._at_the_end(samples)
+
+    def _waiting(self, state: State, samples: Samples) -> dict[str, Array]:
+        """What the module draws where nobody plays: the most of what it is told to draw while it searches or is linked, if it is."""
+        told = [samples[i.name] for i in self._others() if i.field in WAITING]
+        if state.kind not in (Mode.OFF, Mode.STANDBY) or not told:
+            return {}
+        return {subjects.terminal(self.pin).parameter("average"): np.max(told, axis=0)}
 
     def _at_the_end(self, samples: Samples) -> dict[str, Array]:
         """The module's room above its lowest supply in a burst, the cells empty [V]."""
@@ -182,9 +192,25 @@ class BatterySupply:
         return detail, list(self._judged(numbers))
 
     def _others(self) -> list[Input]:
-        """What the module's lowest supply is."""
+        """What the module's lowest supply is, and what it is told to draw while it waits."""
         subject = subjects.terminal(self.pin)
-        return [i for i in self.net.inputs if i.subject == subject]
+        pin = self.job.terminal(self.pin)
+        told = [q for q in beside(pin) if q.field in WAITING and q.of(pin) is not None] if pin else []
+        return [
+            *(i for i in self.net.inputs if i.subject == subject),
+            *(
+                Input(
+                    subject.parameter(q.field),
+                    f"{self.job.label(self.pin)}: {q.words}",
+                    q.of(pin),
+                    q.plausible,
+                    subject,
+                    q.field,
+                    in_deck=False,
+                )
+                for q in told
+            ),
+        ]
 
     def _falling(self) -> tuple[tuple[float, float], ...]:
         """The volts of the battery over the part of its capacity that is taken, for the picture [1, V]."""
@@ -270,6 +296,8 @@ class BatterySupply:
             yield judge("power.charger_hot", numbers, self.link.id, told)
 
 
+#: What a module does while nobody plays.
+WAITING = ("searching", "linked")
 #: The values of a battery that its life rests on.
 OF_LIFE = ("capacity", "before", "health", "resistance", "empty")
 

@@ -23,6 +23,19 @@ class StateRow(msgspec.Struct, frozen=True):
     powered: bool
 
 
+#: What a module does besides what it is told to: it plays, and it bursts.
+PLAYING, IN_A_BURST = "playing", "in a burst"
+
+
+class Moment(msgspec.Struct, frozen=True):
+    """What a module gets and draws in a host state [V, A], doing something."""
+
+    state: str
+    doing: str
+    volts: Estimate
+    amperes: Estimate
+
+
 class Waves(msgspec.Struct, frozen=True):
     """One period of the course of an AC supply, at one height of the mains: times [s], the winding's volts, those on the reservoir
     and at the module [V], the winding's current [A]."""
@@ -59,7 +72,7 @@ class BatteryDetail(msgspec.Struct, frozen=True):
 
 class SupplyDetail(msgspec.Struct, frozen=True):
     """What the Power station paints of one supply: the rail (of an AC supply an end of its winding, with the rectifier and the course in
-    time), the converter and the pin, and the host states."""
+    time), the converter and the pin, the host states, and what the module gets in them besides playing in the working one."""
 
     link: str
     module: str
@@ -68,6 +81,7 @@ class SupplyDetail(msgspec.Struct, frozen=True):
     converter: str
     numbers: dict[str, Estimate]
     states: tuple[StateRow, ...] = ()
+    moments: tuple[Moment, ...] = ()
     rectifier: str = ""
     waves: tuple[Waves, ...] = ()
     battery: BatteryDetail | None = None

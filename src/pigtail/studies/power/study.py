@@ -26,9 +26,11 @@ from pigtail.studies.parts import study_parts
 from pigtail.studies.power.alternating import WindingSupply
 from pigtail.studies.power.around import feet_unknown, playing_for_nothing, surrounding
 from pigtail.studies.power.battery import BatterySupply, battery_of
+from pigtail.studies.power.dip import dip_findings
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
 from pigtail.studies.power.fuses import fuse_findings
 from pigtail.studies.power.hostside import behind_pin, host_regulator
+from pigtail.studies.power.living import lives_of
 from pigtail.studies.power.ports import port_findings
 from pigtail.studies.power.stages import stage_findings
 from pigtail.studies.power.supply import DirectSupply
@@ -61,7 +63,11 @@ def study_power(model: Model) -> PowerFound:
             findings.append(found)
             continue
         supply = supply_of(model, pin, *found)
-        detail = replace(supply.study(), states=_rows(model, pin, found[1]))
+        detail = supply.study()
+        moments, lives = lives_of(model, supply, detail.numbers)
+        findings += lives
+        findings += dip_findings(model, supply)
+        detail = replace(detail, states=_rows(model, pin, found[1]), moments=moments)
         battery = battery_of(job, found[1])
         if battery is not None:
             lasting, told = BatterySupply(model, pin, *found, battery).study()

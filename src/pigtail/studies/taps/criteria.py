@@ -18,6 +18,7 @@ from pigtail.job.document import (
     Rail,
     Return,
     SupplyClass,
+    SupplyIn,
     Trait,
     Wire,
     alive,
@@ -156,9 +157,7 @@ def _stiff(job: Job, address: str, terminal: AnyTerminal) -> Score:
     if not isinstance(terminal, Rail) or terminal.limit is None or terminal.used is None:
         return Score(None, "what it can give and gives already is not known")
     left = terminal.limit.nominal - terminal.used.nominal
-    drawn = [
-        getattr(t, "burst", None) or getattr(t, "average", None) for m in job.modules for t in m.terminals
-    ]
+    drawn = [t.largest for m in job.modules for t in m.terminals if isinstance(t, SupplyIn)]
     need = ROOM * sum(k.high for k in drawn if k is not None)
     shown = format_quantity(left, "A")
     return Score(1.0, f"{shown} to spare") if left >= need else Score(0.0, f"only {shown} to spare")

@@ -311,7 +311,7 @@ def suggested_clip(job: Job, point: str, field: str) -> float | None:
 def drawn_a(job: Job) -> float:
     """What the modules draw at most together [A], as far as it is known."""
     pins = [t for m in job.modules for t in m.terminals if isinstance(t, SupplyIn)]
-    return sum(max((k.nominal for k in (t.burst, t.average) if k is not None), default=0.0) for t in pins)
+    return sum(k.nominal for t in pins if (k := t.largest) is not None)
 
 
 def open_checks(job: Job, address: str) -> tuple[Ask, ...]:

@@ -10,6 +10,8 @@ from PyQt6.QtGui import QPainter, QPen
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say
 from pigtail.job.document import Mode
+from pigtail.studies.power.found import IN_A_BURST
+from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
     from pigtail.job.document import Job
@@ -44,13 +46,19 @@ class StateStrip(Painting):
             hours = (
                 f", {_hours(last.hours.value)}" if last is not None and last.hours.value is not None else ""
             )
-            cells.append((row.name, row.rail, row.powered, idle and row.powered, hours))
+            got = _got(job, supply, row.state) if row.powered and supply is not None else ""
+            cells.append((row.name, row.rail, row.powered, idle and row.powered, f"{got}{hours}"))
         self.cells = tuple(cells) or tuple((s.name, False, False, False, "") for s in job.host.states)
         words = (
             f"{n}: source {'up' if up else 'off'}, module {'powered' if on else 'off'}{h}"
             for n, up, on, _, h in self.cells
         )
-        self.describe("What each host state powers: " + "; ".join(words))
+        doing = [
+            f"{m.doing}: {m.volts.short()}, {m.amperes.short()}"
+            for m in (supply.moments if supply is not None else ())
+            if m.state == job.working_state()
+        ]
+        self.describe("What each host state powers: " + "; ".join((*words, *doing)))
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         if not self.cells:
@@ -76,9 +84,9 @@ class StateStrip(Painting):
                 px=12,
                 use="ink" if on else "dim",
             )
-            told = (
-                "module on, though the host is not" if wrong else f"module on{hours}" if on else "module off"
-            )
+            told = f"module on{hours}" if on else "module off"
+            if wrong:
+                told = f"on, though the host is not{hours}"
             say(
                 painter,
                 QRectF(cell.left() + 8, cell.top() + 20, cell.width() - 16, 15),
@@ -96,6 +104,18 @@ class StateStrip(Painting):
                     use="dim",
                     align=Align.AlignRight | Align.AlignVCenter,
                 )
+
+
+def _got(job: Job, supply: SupplyDetail, state: str) -> str:
+    """What the module gets and draws in a burst in a state, in words that follow others."""
+    if state == job.working_state():
+        volts, amperes = (supply.numbers.get(n) for n in ("module_v_burst", "module_current_burst_a"))
+    else:
+        moment = next((m for m in supply.moments if m.state == state and m.doing == IN_A_BURST), None)
+        volts, amperes = (moment.volts, moment.amperes) if moment is not None else (None, None)
+    if volts is None or amperes is None or volts.value is None:
+        return ""
+    return f", {format_quantity(volts.value, 'V')} at {amperes.short()}"
 
 
 def _hours(hours: float) -> str:

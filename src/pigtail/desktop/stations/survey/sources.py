@@ -15,16 +15,19 @@ from pigtail.desktop.fields import read_known
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.edits import sources as edits
 from pigtail.edits.change import Change, Edit
+from pigtail.edits.values import set_value
 from pigtail.job.document import HOST, Job, Rail, SupplyIn
 from pigtail.job.energy import Battery, KeptBy, Regulator, Winding
 from pigtail.job.errors import JobError
 from pigtail.job.markings import decode
 from pigtail.job.quantities import (
     BATTERY_QUANTITIES,
+    DOINGS,
     MAINS_QUANTITIES,
     REGULATOR_QUANTITIES,
     WINDING_QUANTITIES,
     Quantity,
+    beside,
 )
 from pigtail.job.windings import regulation, source_resistance
 from pigtail.units import Basis, KnownError, UnreadableError, format_known
@@ -33,8 +36,18 @@ from pigtail.units.known import Known
 #: A row with what it belongs to: the kind and the id of it.
 Row = tuple[tuple[str, str], tuple[Cell, ...]]
 COLUMNS = ("source", "what", "on paper", "which means")
+#: What holds where nobody has told what may be told besides.
+BESIDE_TOLD = dict.fromkeys(DOINGS, "no more than in a burst") | {
+    "capacitance": "not judged: add up the electrolytics on the board",
+    "store": "not judged: add up the electrolytics on the rail",
+    "least": "a tenth below its volts",
+}
 #: What a rail is asked in each state: field, words, unit.
-IN_STATE = (("voltage", "volts", "V"), ("used", "what the host draws", "A"))
+IN_STATE = (
+    ("voltage", "volts", "V"),
+    ("limit", "what it can give", "A"),
+    ("used", "what the host draws", "A"),
+)
 
 
 class SourcesTable(QWidget):
@@ -156,6 +169,7 @@ class SourcesTable(QWidget):
                 known = item.of(rail.regulator or Regulator())
                 figure = partial(partial, edits.set_regulator, address=address, field=item.field)
                 yield owner, self._known_row(rail.name, item, known, _put(figure, "value"))
+            yield from self._beside(job, address, owner)
             for state in job.host.states:
                 for field, words, unit in IN_STATE:
                     item = Quantity(field, f"{words} while “{state.name}”", unit, -1e12, (0.0, 1.0))
@@ -189,6 +203,22 @@ class SourcesTable(QWidget):
                             label, "marking behind it", shown, _read(put, "marking", _marking), told
                         ),
                     )
+                    yield from self._beside(job, address, ("pin", address))
+
+    def _beside(self, job: Job, address: str, owner: tuple[str, str]) -> Iterator[Row]:
+        """What may be told of a rail or a supply pin besides."""
+        terminal = job.terminal(address)
+        assert terminal is not None
+        for item in beside(terminal):
+            put = partial(partial, set_value, address=address, field=item.field)
+            known = item.of(terminal)
+            name = terminal.name if isinstance(terminal, Rail) else job.label(address)
+            yield (
+                owner,
+                self._known_row(
+                    name, item, known, _put(put, "value"), "" if known else BESIDE_TOLD[item.field]
+                ),
+            )
 
     def _mains(self, job: Job) -> Iterator[Row]:
         moved = any(isinstance(t, Rail) and t.kept is KeptBy.NOTHING for t in job.host.terminals)

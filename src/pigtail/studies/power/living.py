@@ -1,0 +1,284 @@
+"""The other lives of a supply: every host state besides the working one in which the module is fed, and what a module draws while it
+searches, is linked, transmits or charges. Volts at the pins, the rail's room and the converter's heat in each, all solved in one batch."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pigtail.catalogue.topologies import Does
+from pigtail.circuit import Solution
+from pigtail.job.document import Rail, SupplyIn
+from pigtail.job.quantities import DOINGS, beside
+from pigtail.model import subjects
+from pigtail.model.cascade import section_inputs
+from pigtail.model.estimate import Estimate, Input, Wanted
+from pigtail.model.model import Model
+from pigtail.model.spread import Samples, estimate, split
+from pigtail.studies.findings import Finding
+from pigtail.studies.judging import judge
+from pigtail.studies.power.alternating import WindingSupply
+from pigtail.studies.power.found import IN_A_BURST, PLAYING, Moment
+from pigtail.studies.power.supply import DirectSupply
+from pigtail.units import format_quantity
+
+Array = NDArray[np.float64]
+
+
+#: Which number of playing in the working state tells the same.
+WHILE_PLAYING = {
+    "margin_v": "low_margin_v", "rail_room": "rail_room", "given_room_a": "regulator_margin_a", "tj_room_c": "regulator_room_c",
+}  # fmt: skip
+#: Numbers are alike within this part of them [1].
+ALIKE = 1e-3
+
+
+class Life(NamedTuple):
+    """A host state and what the module does in it."""
+
+    state: str
+    doing: str
+
+    @property
+    def lasts(self) -> bool:
+        """Whether it heats what converts: a burst does not last."""
+        return self.doing != IN_A_BURST
+
+
+class Lives:
+    """The lives of one supply besides playing in the working state."""
+
+    def __init__(self, model: Model, supply: DirectSupply) -> None:
+        self.model, self.supply, self.job, self.net = model, supply, model.job, supply.netlist
+        pin = self.job.terminal(supply.pin)
+        assert isinstance(pin, SupplyIn)
+        subject = subjects.terminal(supply.pin)
+        self.told = [q for q in beside(pin) if q.field in DOINGS and getattr(pin, q.field) is not None]
+        doings = [q.field for q in self.told]
+        here = self.job.working_state()
+        self.lives = [Life(here, d) for d in doings]
+        # a winding gives the same in every state in which it is live
+        if not isinstance(supply, WindingSupply):
+            for state in model.states:
+                if state != here and model.powered(state, supply.pin):
+                    self.lives += [Life(state, d) for d in (PLAYING, IN_A_BURST, *doings)]
+        names = {i.name for i in supply.inputs}
+        own = [
+            Input(
+                subject.parameter(q.field),
+                f"{self.job.label(supply.pin)}: {q.words}",
+                q.of(pin),
+                q.plausible,
+                subject,
+                q.field,
+                False,
+            )
+            for q in self.told
+        ]
+        self.inputs = [*supply.inputs, *(i for i in own if i.name not in names), *self._per_state()]
+
+    def _per_state(self) -> list[Input]:
+        """What the rail can give and what the host draws from it in each state: as told of the state, or else as in all."""
+        rail = self.job.terminal(self.supply.rail)
+        if not isinstance(rail, Rail):
+            return []
+        subject = subjects.terminal(self.supply.rail)
+        found = []
+        for state in dict.fromkeys(x.state for x in self.lives):
+            told = self.job.state(state)
+            for field, words, plausible in (
+                ("limit", "current it can give", (1e-2, 5.0)),
+                ("used", "what the host draws", (0.0, 5.0)),
+            ):
+                known = getattr(rail.in_state(state), field) or getattr(rail, field)
+                said = f"{self.job.label(self.supply.rail)}: {words} while “{told.name if told else state}”"
+                found.append(
+                    Input(_named(field, state), said, known, plausible, subject, field, in_deck=False)
+                )
+        return found
+
+    def _case(self, life: Life, samples: Samples) -> dict[str, float | Array]:
+        """The switches of a life, and what the module draws in it."""
+        pin = subjects.terminal(self.supply.pin).parameter
+        drawn = {pin("average"): samples[pin(life.doing)]} if life.doing in DOINGS else {}
+        switches = {"bursting": float(life.doing == IN_A_BURST), "asleep": 0.0}
+        return switches | dict(self.net.switches.get(life.state, {})) | drawn
+
+    def solve(self, samples: Samples) -> dict[str, Array]:
+        """Volts, room and heat in every life, by number of the life: arrays [S]."""
+        net, supply, count = self.net, self.supply, len(self.lives)
+        solved = net.whole(net.cases(samples, *(self._case(x, samples) for x in self.lives)))
+        at_pin = split(solved.v(net.node(supply.pin), net.reference(supply.pin)), count)
+        own = split(net.terminal_current(solved, supply.pin), count)
+        least = samples[subjects.terminal(supply.pin).parameter("minimum")]
+        results: dict[str, Array] = {}
+        for k in range(count):
+            results |= {f"{k}_v": at_pin[k], f"{k}_a": own[k], f"{k}_margin_v": at_pin[k] - least}
+        results |= self._of_rail(samples, solved)
+        if supply.converter is not None:
+            results |= self._heat(samples, solved)
+        return results
+
+    def _of_rail(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        if isinstance(self.supply, WindingSupply):
+            return {}
+        rail, count = self.supply.rail, len(self.lives)
+        way = np.where(samples[subjects.terminal(rail).parameter("voltage")] < 0, -1.0, 1.0)
+        results: dict[str, Array] = {}
+        for k, drawn in enumerate(split(self.net.terminal_current(solved, rail), count)):
+            state = self.lives[k].state
+            total = way * drawn + samples[_named("used", state)]
+            limit = samples[_named("limit", state)]
+            results |= {
+                f"{k}_rail_a": total,
+                f"{k}_rail_margin_a": limit - total,
+                f"{k}_rail_room": 1.0 - total / np.maximum(limit, 1e-9),
+            }
+        return results
+
+    def _heat(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        converter, supply = self.supply.converter, self.supply
+        assert converter is not None
+        v_in, v_out, i_in, i_out = (
+            split(np.asarray(self.net.probe(solved, converter, n)), len(self.lives))
+            for n in ("in_v", "out_v", "in_current", "out_current")
+        )
+        results: dict[str, Array] = {}
+        for k, life in enumerate(self.lives):
+            fed = v_in[k]
+            if isinstance(supply, WindingSupply) and supply.known and Does.CHOPS not in converter.shape.does:
+                fed = np.maximum(fed, supply.figure(samples, "warm_v"))
+            heat = np.maximum(fed * i_in[k] - v_out[k] * i_out[k], 0.0)
+            results[f"{k}_given_room_a"] = samples[converter.parameter("imax")] - i_out[k]
+            if life.lasts:
+                hot = samples["ambient"] + heat * samples[converter.parameter("theta")]
+                results |= {
+                    f"{k}_tj_c": hot,
+                    f"{k}_tj_room_c": samples[converter.parameter("tj_max")] - hot,
+                    f"{k}_w": heat,
+                }
+        return results
+
+    def _wanted(self) -> dict[str, Wanted]:
+        wanted: dict[str, Wanted] = {}
+        for k, life in enumerate(self.lives):
+            when = self._when(life)
+            wanted |= {
+                f"{k}_v": Wanted("V", f"the supply at the module's pins{when}"),
+                f"{k}_a": Wanted("A", f"the module's current{when}"),
+                f"{k}_margin_v": Wanted("V", f"the room above the module's lowest supply{when}"),
+            }
+            if not isinstance(self.supply, WindingSupply):
+                wanted |= {
+                    f"{k}_rail_a": Wanted("A", f"the current from the rail{when}"),
+                    f"{k}_rail_margin_a": Wanted("A", f"the current that the rail can still give{when}"),
+                    f"{k}_rail_room": Wanted("", f"the part of the rail's current to spare{when}"),
+                }
+            if self.supply.converter is not None:
+                said = f"the current that the converter can still give{when}"
+                wanted[f"{k}_given_room_a"] = Wanted("A", said)
+                if life.lasts:
+                    wanted |= {
+                        f"{k}_tj_c": Wanted("°C", f"the junction temperature{when}"),
+                        f"{k}_tj_room_c": Wanted("°C", f"the room below the hottest junction{when}"),
+                        f"{k}_w": Wanted("W", f"the heat in the converter{when}"),
+                    }
+        return wanted
+
+    def _when(self, life: Life) -> str:
+        """When a life is, in words that follow a number."""
+        state = self.job.state(life.state)
+        where = (
+            f" while “{state.name}”" if state is not None and life.state != self.job.working_state() else ""
+        )
+        doing = "" if life.doing == PLAYING else f" {life.doing}" if life.doing == IN_A_BURST else ""
+        return (
+            f"{where}{doing}"
+            if life.doing not in DOINGS
+            else f"{where}{' and' if where else ' while'} {life.doing}"
+        )
+
+    def study(self, playing: Mapping[str, Estimate]) -> tuple[tuple[Moment, ...], list[Finding]]:
+        """Every life with its volts and its current, and what is said of the worst of each kind where playing in the working state, of
+        which the numbers are given, is not as bad."""
+        if not self.lives:
+            return (), []
+        numbers = estimate(self.inputs, self.solve, self._wanted())
+        moments = tuple(
+            Moment(x.state, x.doing, numbers[f"{k}_v"], numbers[f"{k}_a"]) for k, x in enumerate(self.lives)
+        )
+        return moments, list(self._judged(numbers, playing))
+
+    def _judged(self, numbers: Mapping[str, Estimate], playing: Mapping[str, Estimate]) -> Iterator[Finding]:
+        supply = self.supply
+        pin = self.job.terminal(supply.pin)
+        assert isinstance(pin, SupplyIn)
+        lowest = format_quantity(pin.minimum.nominal, "V") if pin.minimum is not None else "?"
+        kinds: list[tuple[str, str, tuple[str, ...], str]] = [
+            ("power.living_low", "margin_v", ("margin_v", "v"), supply.pin)
+        ]
+        if not isinstance(supply, WindingSupply):
+            kinds.append(
+                ("power.living_rail", "rail_room", ("rail_room", "rail_margin_a", "rail_a"), supply.rail)
+            )
+        if supply.converter is not None:
+            kinds.append(("power.living_given", "given_room_a", ("given_room_a",), supply.link.id))
+            kinds.append(("power.living_hot", "tj_room_c", ("tj_c", "tj_room_c", "w"), supply.link.id))
+        for code, worst_by, named, subject in kinds:
+            k = self._worst(numbers, worst_by)
+            if k is None or not _lower(numbers[f"{k}_{worst_by}"], playing[WHILE_PLAYING[worst_by]]):
+                continue
+            own = {n: numbers[f"{k}_{n}"] for n in named}
+            words = {
+                "when": self._when(self.lives[k]),
+                "name": self.job.label(supply.rail),
+                "lowest": lowest,
+                "most": self._can_give(self.lives[k].state),
+                "volts": numbers[f"{k}_v"].short(),
+                "converter": supply.shape.short,
+                "spent": own["w"].short() if "w" in own else "",
+                "drawn": own["rail_a"].short() if "rail_a" in own else "",
+                "margin": own["rail_margin_a"].short() if "rail_margin_a" in own else "",
+            }
+            watch = self._hottest() if code == "power.living_hot" else None
+            yield judge(code, own, subject, words, owner=supply.link.id, watch=watch)
+
+    def _can_give(self, state: str) -> str:
+        rail = self.job.terminal(self.supply.rail)
+        limit = (rail.in_state(state).limit or rail.limit) if isinstance(rail, Rail) else None
+        return format_quantity(limit.nominal, "A") if limit is not None else "?"
+
+    def _hottest(self) -> float:
+        converter = self.supply.converter
+        assert converter is not None
+        return {i.field: i.ends[1] for i in section_inputs(self.supply.link, converter.at)}["tj_max"]
+
+    def _worst(self, numbers: Mapping[str, Estimate], name: str) -> int | None:
+        """The life in which a number is the lowest; one in which nobody knows it goes before all."""
+        every = [(k, e) for k in range(len(self.lives)) if (e := numbers.get(f"{k}_{name}")) is not None]
+        if not every:
+            return None
+        return min(
+            every, key=lambda at: (at[1].value is not None, at[1].low if at[1].value is not None else 0.0)
+        )[0]
+
+
+def _lower(own: Estimate, playing: Estimate) -> bool:
+    """Whether a number is worse off than while playing, or not known where that is."""
+    if own.value is None or playing.value is None:
+        return playing.value is not None
+    return own.low < playing.low - ALIKE * max(abs(playing.low), 1e-3)
+
+
+def _named(field: str, state: str) -> str:
+    return f"rail_{field}_in_{state}"
+
+
+def lives_of(
+    model: Model, supply: DirectSupply, playing: Mapping[str, Estimate]
+) -> tuple[tuple[Moment, ...], list[Finding]]:
+    """The other lives of a supply: what each comes to, and what is said of those that are worse off than playing."""
+    return Lives(model, supply).study(playing)

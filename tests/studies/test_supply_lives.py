@@ -1,0 +1,116 @@
+"""The other lives of a supply: every state in which a module is fed, and all that it does; and rails that modules are put onto."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from pigtail.advice.remedies import advised
+from pigtail.job.document import Job
+from pigtail.job.energy import RailState
+from pigtail.model.model import Model
+from pigtail.studies.all import study_job
+from pigtail.studies.findings import Finding, Severity
+from pigtail.studies.power.found import PowerFound
+from pigtail.studies.power.study import study_power
+from supplying import battery_job, rail_job, volts, winding_job
+
+
+def told(job: Job) -> dict[str, Finding]:
+    """The findings of Power by their code."""
+    return {f.code: f for f in study_power(Model.of(job)).findings}
+
+
+def permanent(**state: Any) -> Job:
+    """A module on a rail that stands while the host is off, with what is told of it there."""
+    told_off = (RailState(state="off", **{k: volts(*v) for k, v in state.items()}),)
+    return rail_job("direct", "5 V ±1 %", states=("off", "on"), per_state=told_off)
+
+
+#: A module that takes what any regulator of 5 V gives, and little of it.
+EASY = {
+    "minimum": volts("4.5 V"), "maximum": volts("5.5 V"), "average": volts("45 mA", "A"), "burst": volts("70 mA", "A"),
+}  # fmt: skip
+CASES = [
+    ("it draws more while it searches than in a burst", rail_job("direct", "5 V ±1 %", limit=volts("0.25 A", "A"),
+     pin={"searching": volts("230 mA", "A")}), rail_job("direct", "5 V ±1 %", limit=volts("0.25 A", "A"),
+     pin={"searching": volts("60 mA", "A")}), "power.living_rail_overload"),
+    ("a standby rail gives less than the rail of the running host", permanent(limit=("60 mA", "A")), permanent(limit=("600 mA", "A")),
+     "power.living_rail_overload"),
+    ("the host draws more from it while it waits", permanent(used=("0.95 A", "A")), permanent(used=("0.1 A", "A")),
+     "power.living_rail_overload"),
+    ("the rail falls while the host waits", permanent(voltage=("4.4 V",)), permanent(voltage=("5 V ±1 %",)), "power.living_low"),
+    ("a regulator cooks while it transmits", rail_job("linear_large", "12 V ±2 %", pin=EASY | {"transmitting": volts("350 mA", "A")}),
+     rail_job("linear_large", "12 V ±2 %", pin=EASY | {"transmitting": volts("60 mA", "A")}), "power.living_overheats"),
+    ("a small regulator cannot charge a cell", rail_job("linear", "7.5 V ±2 %", pin=EASY | {"charging": volts("300 mA", "A")}),
+     rail_job("linear", "7.5 V ±2 %", pin=EASY | {"charging": volts("60 mA", "A")}), "power.living_overload"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("words", "wrong", "right", "code"), CASES, ids=[c[0] for c in CASES])
+def test_a_life_besides_playing_is_judged(words: str, wrong: Job, right: Job, code: str) -> None:
+    """The mistake is a fix; its twin has nothing of it."""
+    found = told(wrong)
+    assert found[code].severity is Severity.FIX, words
+    twin = told(right)
+    assert not {c for c in twin if c.startswith("power.living")}, words
+
+
+def test_what_nobody_told_is_not_invented() -> None:
+    """A module of which only playing is told, on a rail that goes off with the host: nothing more is said."""
+    found = told(rail_job("direct", "5 V ±1 %", states=("on",)))
+    assert not {c for c in found if "liv" in c or "dip" in c}
+
+
+def test_a_rail_of_unknown_room_is_said_once() -> None:
+    """Where nobody knows what the rail can give, playing is unknown already, and no state makes that better or says it again."""
+    found = told(rail_job("direct", "5 V ±1 %", limit=None, states=("off", "on")))
+    assert found["power.rail"].severity is Severity.UNKNOWN
+    assert not {c for c in found if "living" in c}
+
+
+def test_a_winding_is_drawn_from_by_the_most_that_a_module_draws() -> None:
+    """Transmitting takes more from the winding than playing does, and leaves less room above dropout."""
+    plain, heavy = (
+        study_power(Model.of(winding_job(pin=p))).supplies[0].numbers
+        for p in ({}, {"transmitting": volts("300 mA", "A")})
+    )
+    assert heavy["winding_a"].value > 1.5 * plain["winding_a"].value  # type: ignore[operator]
+    assert heavy["dropout_margin_v"].low < plain["dropout_margin_v"].low - 0.5
+
+
+def test_a_battery_lasts_by_what_a_module_draws_while_it_waits() -> None:
+    """On a permanent rail, a receiver that searches takes what it is told to while nobody plays."""
+    days = []
+    for searching in ("3 mA", "30 mA"):
+        job = battery_job(states=("off", "on"), pin={"searching": volts(searching, "A")})
+        battery = study_power(Model.of(job)).supplies[0].battery
+        assert battery is not None
+        days.append(next(x.hours.value for x in battery.lasting if x.state == "off"))
+    # 1 Ah · 0.8 · 0.85 of age over what searches and 1 mA of the host's own
+    assert days[0] == pytest.approx(0.8 * 0.85 / 4e-3, rel=0.05)
+    assert days[1] == pytest.approx(0.8 * 0.85 / 31e-3, rel=0.05)
+
+
+def test_empty_capacitors_pull_a_rail_down() -> None:
+    """470 µF put onto 100 µF behind half an ohm is a watch, 47 µF onto 4700 µF is not; of capacitors that nobody knows nothing is good."""
+    store = {"resistance": volts("0.5 Ω", "Ω")}
+
+    def dip(on_rail: str, on_board: str) -> dict[str, Finding]:
+        rail = store | ({"store": volts(on_rail, "F")} if on_rail else {})
+        return told(rail_job("direct", "5 V ±1 %", pin={"capacitance": volts(on_board, "F")}, **rail))
+
+    assert dip("100 µF", "470 µF")["power.dips"].severity is Severity.WATCH
+    assert dip("4700 µF", "47 µF")["power.dips_little"].severity is Severity.GOOD
+    assert dip("", "470 µF")["power.dip"].severity is Severity.UNKNOWN
+
+
+def test_what_is_advised_mends_a_standby_rail() -> None:
+    """A rail that cannot carry the module while the host waits: each remedy, studied again, has none of it."""
+    job = permanent(limit=("60 mA", "A"))
+    power = advised(job, study_job(job)).of(PowerFound)
+    (finding,) = (f for f in power.findings if f.code == "power.living_rail_overload")
+    assert finding.remedies
+    for remedy in finding.remedies:
+        assert "power.living_rail_overload" not in told(remedy.edit(job)), remedy.label
