@@ -5,16 +5,20 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from msgspec.structs import replace
 
 from pigtail.advice.remedies import advised
+from pigtail.edits.plan import add_second_rail, drop_from_supply
+from pigtail.edits.usual import supply_link
 from pigtail.job.document import Job
-from pigtail.job.energy import RailState
+from pigtail.job.energy import Battery, Chemistry, RailState
+from pigtail.job.errors import EditError
 from pigtail.model.model import Model
 from pigtail.studies.all import study_job
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.power.found import PowerFound
 from pigtail.studies.power.study import study_power
-from supplying import battery_job, rail_job, volts, winding_job
+from supplying import PIN, battery_job, rail_job, volts, winding_job
 
 
 def told(job: Job) -> dict[str, Finding]:
@@ -114,3 +118,91 @@ def test_what_is_advised_mends_a_standby_rail() -> None:
     assert finding.remedies
     for remedy in finding.remedies:
         assert "power.living_rail_overload" not in told(remedy.edit(job)), remedy.label
+
+
+def two_rails(
+    second_v: str = "5 V ±1 %", *, limit: str = "1 A", joined: bool = True, minimum: str = "4.2 V"
+) -> Job:
+    """A module on a rail that is up while the host runs, and on another that is up always, through a diode each."""
+    pin = {"minimum": volts(minimum), "maximum": volts("5.6 V")}
+    job = rail_job("direct", "5.5 V ±1 %", states=("on",), pin=pin)
+    rail = next(t for t in job.host.terminals if t.id == "rail")
+    standby = replace(
+        rail,
+        id="standby",
+        name="standby",
+        voltage=volts(second_v),
+        limit=volts(limit, "A"),
+        states=("off", "on"),
+    )
+    job = replace(job, host=replace(job.host, terminals=(*job.host.terminals, standby)))
+    return add_second_rail(job, "supply", "host.standby") if joined else job
+
+
+def test_the_higher_of_two_rails_feeds() -> None:
+    """5.5 V while the host runs, 5 V while it does not, a diode less each; both are named, nothing is joined that drives the other."""
+    job = two_rails()
+    found = told(job)
+    assert "power.rails_joined" not in found
+    assert "rail feeds it while “on”" in found["power.either"].sentence
+    assert "standby feeds it while “off”" in found["power.either"].sentence
+    power = study_power(Model.of(job)).supplies[0]
+    assert power.rail == "host.rail"
+    assert power.numbers["module_v"].value == pytest.approx(5.5 - 0.3, abs=0.1)
+    off = next(m for m in power.moments if (m.state, m.doing) == ("off", "in a burst"))
+    assert off.volts.value == pytest.approx(5.0 - 0.35, abs=0.1)
+
+
+@pytest.mark.parametrize(
+    ("job", "code"),
+    [
+        (two_rails(minimum="4.85 V"), "power.living_low"),
+        (two_rails(limit="60 mA"), "power.living_rail_overload"),
+        (two_rails("70 V"), "power.either_breaks"),
+    ],
+)
+def test_what_is_wrong_with_two_rails_is_told(job: Job, code: str) -> None:
+    """A drop too much for the module, a standby rail too weak, a rail that is more than a diode stands: none of it of the twin."""
+    assert told(job)[code].severity in (Severity.FIX, Severity.STOP)
+    assert code not in told(two_rails())
+
+
+def test_two_rails_on_one_pin_without_diodes_are_a_stop() -> None:
+    """The higher would drive the other."""
+    job = two_rails(joined=False)
+    second = supply_link(job, "supply_2", "host.standby", PIN, "direct")
+    found = told(replace(job, links=(*job.links, second)))
+    assert found["power.two_supplies"].severity is Severity.STOP
+
+
+def test_a_second_rail_is_taken_out_again_and_what_is_none_is_refused() -> None:
+    """Out of it again the first rail is joined straight; a return, the same rail, a third one are refused in a sentence."""
+    job = two_rails()
+    back = drop_from_supply(job, "supply", 0)
+    assert back.links[0].starts == ("host.rail",)
+    assert [s.topology for s in back.links[0].sections] == ["direct"]
+    for rail, of in (("host.star", back), ("host.rail", back), ("host.standby", job)):
+        with pytest.raises(EditError):
+            add_second_rail(of, "supply", rail)
+
+
+def beside_an_adapter(cell_v: str = "4.8 V ±15 %", *, minimum: str = "3.3 V") -> Job:
+    """A module on an adapter's rail that is there while the host is on, and on a cell that is there always."""
+    job = two_rails(cell_v, minimum=minimum)
+    cell = Battery(id="cell", name="cell", rail="standby", chemistry=Chemistry.NICKEL, series=4, capacity=volts("2 Ah", "Ah"),
+                   resistance=volts("0.2 Ω", "Ω"), empty=volts("1 V"))  # fmt: skip
+    off = RailState(state="off", used=volts("5 mA", "A"))
+    terminals = tuple(replace(t, per_state=(off,)) if t.id == "standby" else t for t in job.host.terminals)
+    return replace(job, host=replace(job.host, batteries=(cell,), terminals=terminals))
+
+
+def test_a_cell_beside_an_adapter_lasts_where_it_feeds() -> None:
+    """While the adapter is there next to nothing is taken from the cell; alone it carries the module, and must do so when it is empty."""
+    power = study_power(Model.of(beside_an_adapter())).supplies[0]
+    assert power.battery is not None
+    hours = {x.state: x.hours for x in power.battery.lasting}
+    assert hours["off"].value is not None
+    # 2 Ah · 0.8 · 0.85 over 45 mA and what the host draws from the rail, 5 mA
+    assert hours["off"].value == pytest.approx(2 * 0.8 * 0.85 / 0.05, rel=0.05)
+    assert told(beside_an_adapter())["power.battery_carries"].severity is Severity.GOOD
+    assert told(beside_an_adapter(minimum="3.9 V"))["power.battery_sags"].severity is Severity.FIX

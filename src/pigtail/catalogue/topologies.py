@@ -57,6 +57,7 @@ class Does(enum.Enum):
     STEPS_UP = "steps up"
     LIMITS = "limits"
     FUSES = "fuses"
+    EITHER = "takes the higher of two"
 
 
 class Task(enum.Enum):
@@ -307,7 +308,7 @@ def those(purpose: str, *does: Does, without: Iterable[Does] = ()) -> tuple[Topo
 
 
 #: What stands in a supply besides what converts it.
-BESIDE = (Does.SWITCHES, Does.FILTERS, Does.RECTIFIES, Does.LIMITS, Does.FUSES)
+BESIDE = (Does.SWITCHES, Does.FILTERS, Does.RECTIFIES, Does.LIMITS, Does.FUSES, Does.EITHER)
 
 
 def converters() -> tuple[Topology, ...]:

@@ -303,9 +303,26 @@ def add_to_supply(job: Job, link_id: str, key: str) -> Job:
     link = link_of(job, link_id)
     shape = topology(key)
     kept = [s for s in link.sections if not does(s, Does.CONDUCTS)]
-    first_of = sum(does(s, Does.RECTIFIES) for s in kept)
+    first_of = sum(does(s, Does.RECTIFIES, Does.EITHER) for s in kept)
     at = first_of if shape.does & {Does.FUSES, Does.LIMITS} else len(kept)
     return edits.replace_link(job, rejoined(job, link, (*kept[:at], shape.section(), *kept[at:])))
+
+
+def add_second_rail(job: Job, link_id: str, rail: str) -> Job:
+    """Edit: let a supply take the higher of its rail and another one, through a diode each. Raises EditError for a supply that comes from a
+    winding or from two already, and for what is no rail or the same one."""
+    link = link_of(job, link_id)
+    now = _rail_of(job, link)
+    if not isinstance(job.terminal(rail), Rail) or rail == now:
+        raise EditError(f"{rail or 'nothing'} is no other rail", value=rail)
+    if len(topology(link.sections[0].topology).inputs) > 1:
+        raise EditError(f"{link.name} comes from a winding or from two rails already", value=link_id)
+    shape = first("supply", Does.EITHER)
+    kept = tuple(s for s in link.sections if not does(s, Does.CONDUCTS))
+    made = rejoined(job, link, (shape.section(), *kept))
+    (at, *_) = made.joins
+    second = replace(at, port=shape.inputs[1], terminal=rail)
+    return edits.replace_link(job, replace(made, joins=(at, second, *made.joins[1:])))
 
 
 def drop_from_supply(job: Job, link_id: str, index: int) -> Job:

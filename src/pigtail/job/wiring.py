@@ -67,6 +67,11 @@ def rail_of(job: Job, link: Link) -> str:
     return next((a for a in ends if isinstance(job.terminal(a), Rail)), "")
 
 
+def rails_of(job: Job, link: Link) -> tuple[str, ...]:
+    """All rails that a supply link starts at: two, where it takes the higher of them."""
+    return tuple(dict.fromkeys(a for a in link.starts if isinstance(job.terminal(a), Rail)))
+
+
 def return_links(job: Job, module_id: str) -> list[Link]:
     """The return links of a module."""
     prefix = f"{module_id}."

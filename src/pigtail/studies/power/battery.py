@@ -162,8 +162,14 @@ class BatterySupply:
         used = samples[f"used_in_{self.job.working_state()}"]
         empty = samples[name + "empty"] * self.battery.series - ohm * used
         changed = dict(samples) | {rail("voltage"): empty, rail("resistance"): ohm}
-        solved = self.net.whole(self.net.cases(changed, {"bursting": 1.0, f"{rail()}_rise": 1.0}))
-        at_pin = np.asarray(solved.v(self.net.node(self.pin), self.net.reference(self.pin)))
+        burst = {"bursting": 1.0, "asleep": 0.0}
+        # in every state in which it lives: beside another rail the battery may feed it in one of them only
+        states = self.powered or (self.job.working_state(),)
+        cases = [burst | dict(self.net.switches.get(s, {})) | {f"{rail()}_rise": 1.0} for s in states]
+        solved = self.net.whole(self.net.cases(changed, *cases))
+        at_pin = np.min(
+            split(solved.v(self.net.node(self.pin), self.net.reference(self.pin)), len(cases)), axis=0
+        )
         return {"end_v": at_pin, "end_margin_v": at_pin - samples[pin("minimum")]}
 
     def study(self) -> tuple[BatteryDetail, list[Finding]]:

@@ -4,6 +4,7 @@ searches, is linked, transmits or charges. Volts at the pins, the rail's room an
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from itertools import product
 from typing import NamedTuple
 
 import numpy as np
@@ -13,6 +14,7 @@ from pigtail.catalogue.topologies import Does
 from pigtail.circuit import Solution
 from pigtail.job.document import Rail, SupplyIn
 from pigtail.job.quantities import DOINGS, beside
+from pigtail.job.wiring import rails_of
 from pigtail.model import subjects
 from pigtail.model.cascade import section_inputs
 from pigtail.model.estimate import Estimate, Input, Wanted
@@ -21,6 +23,7 @@ from pigtail.model.spread import Samples, estimate, split
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
 from pigtail.studies.power.alternating import WindingSupply
+from pigtail.studies.power.either import FEEDING_A
 from pigtail.studies.power.found import IN_A_BURST, PLAYING, Moment
 from pigtail.studies.power.supply import DirectSupply
 from pigtail.units import format_quantity
@@ -28,10 +31,8 @@ from pigtail.units import format_quantity
 Array = NDArray[np.float64]
 
 
-#: Which number of playing in the working state tells the same.
-WHILE_PLAYING = {
-    "margin_v": "low_margin_v", "rail_room": "rail_room", "given_room_a": "regulator_margin_a", "tj_room_c": "regulator_room_c",
-}  # fmt: skip
+#: What is told of a rail in each state: field, words, over what it is tried while it is unknown.
+PER_STATE = (("limit", "current it can give", (1e-2, 5.0)), ("used", "what the host draws", (0.0, 5.0)))
 #: Numbers are alike within this part of them [1].
 ALIKE = 1e-3
 
@@ -60,8 +61,11 @@ class Lives:
         doings = [q.field for q in self.told]
         here = self.job.working_state()
         self.lives = [Life(here, d) for d in doings]
-        # a winding gives the same in every state in which it is live
+        #: The rails that it starts at, the one that feeds while it plays first; a winding gives the same in every state in which it is
+        #: live, and is judged by its course.
+        self.rails: tuple[str, ...] = ()
         if not isinstance(supply, WindingSupply):
+            self.rails = tuple(dict.fromkeys((supply.rail, *rails_of(self.job, supply.link))))
             for state in model.states:
                 if state != here and model.powered(state, supply.pin):
                     self.lives += [Life(state, d) for d in (PLAYING, IN_A_BURST, *doings)]
@@ -82,22 +86,17 @@ class Lives:
 
     def _per_state(self) -> list[Input]:
         """What the rail can give and what the host draws from it in each state: as told of the state, or else as in all."""
-        rail = self.job.terminal(self.supply.rail)
-        if not isinstance(rail, Rail):
-            return []
-        subject = subjects.terminal(self.supply.rail)
         found = []
-        for state in dict.fromkeys(x.state for x in self.lives):
-            told = self.job.state(state)
-            for field, words, plausible in (
-                ("limit", "current it can give", (1e-2, 5.0)),
-                ("used", "what the host draws", (0.0, 5.0)),
-            ):
+        states = dict.fromkeys(x.state for x in self.lives)
+        for at, address in enumerate(self.rails):
+            rail = self.job.terminal(address)
+            assert isinstance(rail, Rail)
+            for state, (field, words, plausible) in product(states, PER_STATE):
+                told = self.job.state(state)
                 known = getattr(rail.in_state(state), field) or getattr(rail, field)
-                said = f"{self.job.label(self.supply.rail)}: {words} while “{told.name if told else state}”"
-                found.append(
-                    Input(_named(field, state), said, known, plausible, subject, field, in_deck=False)
-                )
+                said = f"{self.job.label(address)}: {words} while “{told.name if told else state}”"
+                name, subject = _named(field, state, at), subjects.terminal(address)
+                found.append(Input(name, said, known, plausible, subject, field, in_deck=False))
         return found
 
     def _case(self, life: Life, samples: Samples) -> dict[str, float | Array]:
@@ -123,21 +122,23 @@ class Lives:
         return results
 
     def _of_rail(self, samples: Samples, solved: Solution) -> dict[str, Array]:
-        if isinstance(self.supply, WindingSupply):
-            return {}
-        rail, count = self.supply.rail, len(self.lives)
-        way = np.where(samples[subjects.terminal(rail).parameter("voltage")] < 0, -1.0, 1.0)
         results: dict[str, Array] = {}
-        for k, drawn in enumerate(split(self.net.terminal_current(solved, rail), count)):
-            state = self.lives[k].state
-            total = way * drawn + samples[_named("used", state)]
-            limit = samples[_named("limit", state)]
-            results |= {
-                f"{k}_rail_a": total,
-                f"{k}_rail_margin_a": limit - total,
-                f"{k}_rail_room": 1.0 - total / np.maximum(limit, 1e-9),
-            }
+        for at, rail in enumerate(self.rails):
+            way = np.where(samples[self._volts_of(rail)] < 0, -1.0, 1.0)
+            for k, drawn in enumerate(split(self.net.terminal_current(solved, rail), len(self.lives))):
+                state = self.lives[k].state
+                total = way * drawn + samples[_named("used", state, at)]
+                limit = samples[_named("limit", state, at)]
+                results |= {
+                    f"{k}_rail{at}_given_a": way * drawn,
+                    f"{k}_rail{at}_a": total,
+                    f"{k}_rail{at}_margin_a": limit - total,
+                    f"{k}_rail{at}_room": 1.0 - total / np.maximum(limit, 1e-9),
+                }
         return results
+
+    def _volts_of(self, rail: str) -> str:
+        return subjects.terminal(rail).parameter("voltage")
 
     def _heat(self, samples: Samples, solved: Solution) -> dict[str, Array]:
         converter, supply = self.supply.converter, self.supply
@@ -171,11 +172,12 @@ class Lives:
                 f"{k}_a": Wanted("A", f"the module's current{when}"),
                 f"{k}_margin_v": Wanted("V", f"the room above the module's lowest supply{when}"),
             }
-            if not isinstance(self.supply, WindingSupply):
+            for at in range(len(self.rails)):
                 wanted |= {
-                    f"{k}_rail_a": Wanted("A", f"the current from the rail{when}"),
-                    f"{k}_rail_margin_a": Wanted("A", f"the current that the rail can still give{when}"),
-                    f"{k}_rail_room": Wanted("", f"the part of the rail's current to spare{when}"),
+                    f"{k}_rail{at}_given_a": Wanted("A", f"what the rail gives to the supply{when}"),
+                    f"{k}_rail{at}_a": Wanted("A", f"the current from the rail{when}"),
+                    f"{k}_rail{at}_margin_a": Wanted("A", f"the current that the rail can still give{when}"),
+                    f"{k}_rail{at}_room": Wanted("", f"the part of the rail's current to spare{when}"),
                 }
             if self.supply.converter is not None:
                 said = f"the current that the converter can still give{when}"
@@ -217,37 +219,48 @@ class Lives:
         pin = self.job.terminal(supply.pin)
         assert isinstance(pin, SupplyIn)
         lowest = format_quantity(pin.minimum.nominal, "V") if pin.minimum is not None else "?"
-        kinds: list[tuple[str, str, tuple[str, ...], str]] = [
-            ("power.living_low", "margin_v", ("margin_v", "v"), supply.pin)
-        ]
-        if not isinstance(supply, WindingSupply):
-            kinds.append(
-                ("power.living_rail", "rail_room", ("rail_room", "rail_margin_a", "rail_a"), supply.rail)
-            )
-        if supply.converter is not None:
-            kinds.append(("power.living_given", "given_room_a", ("given_room_a",), supply.link.id))
-            kinds.append(("power.living_hot", "tj_room_c", ("tj_c", "tj_room_c", "w"), supply.link.id))
-        for code, worst_by, named, subject in kinds:
-            k = self._worst(numbers, worst_by)
-            if k is None or not _lower(numbers[f"{k}_{worst_by}"], playing[WHILE_PLAYING[worst_by]]):
+        if (k := self._worst(numbers, "margin_v", playing["low_margin_v"])) is not None:
+            yield self._told("power.living_low", numbers, k, "", supply.pin, {"lowest": lowest})
+        for at, rail in enumerate(self.rails):
+            than = playing["rail_room"] if rail == supply.rail else None
+            if than is None and not any(
+                _gives(numbers[f"{n}_rail{at}_given_a"]) for n in range(len(self.lives))
+            ):
                 continue
-            own = {n: numbers[f"{k}_{n}"] for n in named}
-            words = {
-                "when": self._when(self.lives[k]),
-                "name": self.job.label(supply.rail),
-                "lowest": lowest,
-                "most": self._can_give(self.lives[k].state),
-                "volts": numbers[f"{k}_v"].short(),
-                "converter": supply.shape.short,
-                "spent": own["w"].short() if "w" in own else "",
-                "drawn": own["rail_a"].short() if "rail_a" in own else "",
-                "margin": own["rail_margin_a"].short() if "rail_margin_a" in own else "",
-            }
-            watch = self._hottest() if code == "power.living_hot" else None
-            yield judge(code, own, subject, words, owner=supply.link.id, watch=watch)
+            if (k := self._worst(numbers, f"rail{at}_room", than)) is not None:
+                words = {"name": self.job.label(rail), "most": self._can_give(rail, self.lives[k].state)}
+                yield self._told("power.living_rail", numbers, k, f"rail{at}_", rail, words)
+        if supply.converter is not None:
+            words = {"converter": supply.shape.short}
+            if (k := self._worst(numbers, "given_room_a", playing["regulator_margin_a"])) is not None:
+                yield self._told("power.living_given", numbers, k, "", supply.link.id, words)
+            if (k := self._worst(numbers, "tj_room_c", playing["regulator_room_c"])) is not None:
+                yield self._told("power.living_hot", numbers, k, "", supply.link.id, words)
 
-    def _can_give(self, state: str) -> str:
-        rail = self.job.terminal(self.supply.rail)
+    def _told(
+        self,
+        code: str,
+        numbers: Mapping[str, Estimate],
+        k: int,
+        prefix: str,
+        subject: str,
+        words: Mapping[str, str],
+    ) -> Finding:
+        """One judgement of a life by its numbers."""
+        start = f"{k}_{prefix}"
+        own = {n.removeprefix(start): e for n, e in numbers.items() if n.startswith(start)}
+        said = {
+            "when": self._when(self.lives[k]),
+            "volts": numbers[f"{k}_v"].short(),
+            "spent": own["w"].short() if "w" in own else "",
+            "drawn": own["a"].short(),
+            "margin": own["margin_a"].short() if "margin_a" in own else "",
+        }
+        watch = self._hottest() if code == "power.living_hot" else None
+        return judge(code, own, subject, {**said, **words}, owner=self.supply.link.id, watch=watch)
+
+    def _can_give(self, address: str, state: str) -> str:
+        rail = self.job.terminal(address)
         limit = (rail.in_state(state).limit or rail.limit) if isinstance(rail, Rail) else None
         return format_quantity(limit.nominal, "A") if limit is not None else "?"
 
@@ -256,14 +269,16 @@ class Lives:
         assert converter is not None
         return {i.field: i.ends[1] for i in section_inputs(self.supply.link, converter.at)}["tj_max"]
 
-    def _worst(self, numbers: Mapping[str, Estimate], name: str) -> int | None:
-        """The life in which a number is the lowest; one in which nobody knows it goes before all."""
+    def _worst(self, numbers: Mapping[str, Estimate], name: str, playing: Estimate | None) -> int | None:
+        """The life in which a number is the lowest, one in which nobody knows it before all; None where playing is as bad, if it tells the
+        same."""
         every = [(k, e) for k in range(len(self.lives)) if (e := numbers.get(f"{k}_{name}")) is not None]
         if not every:
             return None
-        return min(
+        k, found = min(
             every, key=lambda at: (at[1].value is not None, at[1].low if at[1].value is not None else 0.0)
-        )[0]
+        )
+        return k if playing is None or _lower(found, playing) else None
 
 
 def _lower(own: Estimate, playing: Estimate) -> bool:
@@ -273,8 +288,13 @@ def _lower(own: Estimate, playing: Estimate) -> bool:
     return own.low < playing.low - ALIKE * max(abs(playing.low), 1e-3)
 
 
-def _named(field: str, state: str) -> str:
-    return f"rail_{field}_in_{state}"
+def _gives(given: Estimate) -> bool:
+    """Whether a rail gives the module anything in a life, or nobody knows."""
+    return given.value is None or given.high > FEEDING_A
+
+
+def _named(field: str, state: str, at: int) -> str:
+    return f"rail{at}_{field}_in_{state}"
 
 
 def lives_of(

@@ -59,7 +59,8 @@ def _mistaken(job: Job, link: Link) -> Iterator[Finding]:
         if isinstance(path[one], Rail) and isinstance(path[other], Return) and not _turned(job, link):
             yield _told("power.rail_on_return", link, names[one], names[other])
             return
-        if isinstance(path[one], Rail) and isinstance(path[other], Rail) and one != other:
+        apart = any(does(s, Does.EITHER) for s in link.sections)
+        if isinstance(path[one], Rail) and isinstance(path[other], Rail) and one != other and not apart:
             yield _told("power.rails_joined", link, names[one], names[other])
             return
     for port, foot in FEET.items():

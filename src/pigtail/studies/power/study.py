@@ -16,7 +16,7 @@ from pigtail.catalogue.topologies import Does, does
 from pigtail.job.document import HOST, Job, Link, Mode, Purpose, Rail, SupplyClass, SupplyIn, alive
 from pigtail.job.energy import Winding
 from pigtail.job.windings import winding_at, winding_of
-from pigtail.job.wiring import addresses_of, pin_of, rail_of, return_address, supply_links
+from pigtail.job.wiring import addresses_of, pin_of, rail_of, rails_of, return_address, supply_links
 from pigtail.model.course import alternating
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -27,6 +27,7 @@ from pigtail.studies.power.alternating import WindingSupply
 from pigtail.studies.power.around import feet_unknown, playing_for_nothing, surrounding
 from pigtail.studies.power.battery import BatterySupply, battery_of
 from pigtail.studies.power.dip import dip_findings
+from pigtail.studies.power.either import either_findings
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
 from pigtail.studies.power.fuses import fuse_findings
 from pigtail.studies.power.hostside import behind_pin, host_regulator
@@ -67,10 +68,13 @@ def study_power(model: Model) -> PowerFound:
         moments, lives = lives_of(model, supply, detail.numbers)
         findings += lives
         findings += dip_findings(model, supply)
+        findings += either_findings(model, supply)
         detail = replace(detail, states=_rows(model, pin, found[1]), moments=moments)
-        battery = battery_of(job, found[1])
-        if battery is not None:
-            lasting, told = BatterySupply(model, pin, *found, battery).study()
+        for rail in dict.fromkeys((found[1], *rails_of(job, found[0]))):
+            battery = battery_of(job, rail)
+            if battery is None:
+                continue
+            lasting, told = BatterySupply(model, pin, found[0], rail, battery).study()
             detail = replace(detail, battery=lasting)
             findings += told
         findings += host_regulator(model, found[1])
@@ -176,7 +180,7 @@ def _source_of(model: Model, pin: str) -> tuple[Link, str] | Finding:
         return tell("power.no_supply", pin, words)
     if len(links) > 1:
         return tell("power.two_supplies", pin, words)
-    rail_at = rail_of(job, links[0])
+    rail_at = _feeding(job, links[0])
     winding = winding_of(job, links[0])
     if winding is not None:
         return _from_winding(model, pin, links[0], winding)
@@ -195,6 +199,17 @@ def _source_of(model: Model, pin: str) -> tuple[Link, str] | Finding:
     if switched and working and not model.powered(working, pin):
         return tell("power.switched_off", pin, words)
     return links[0], rail_at
+
+
+def _feeding(job: Job, link: Link) -> str:
+    """The rail that feeds a supply in the working state: of two the higher one of those that are alive."""
+    working = job.working_state()
+    alive_here = [
+        (abs(t.voltage.nominal) if t.voltage is not None else 0.0, -k, a)
+        for k, a in enumerate(rails_of(job, link))
+        if isinstance(t := job.terminal(a), Rail) and alive(t, working)
+    ]
+    return max(alive_here)[2] if len(alive_here) > 0 and len(rails_of(job, link)) > 1 else rail_of(job, link)
 
 
 def _from_winding(model: Model, pin: str, link: Link, winding: Winding) -> tuple[Link, str] | Finding:
@@ -216,6 +231,8 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
     job = model.job
     on = [s for s in job.host.states if model.powered(s.id, pin)]
     idle = [s for s in on if s.kind in (Mode.OFF, Mode.STANDBY)]
+    if idle:
+        rail = next((a for a in rails_of(job, link) if _is_alive(job, a, idle[0].id)), rail)
     words = {
         "rail": winding.name if (winding := winding_at(job, rail)) else job.label(rail),
         "link": link.name,
@@ -234,6 +251,11 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
         }
         return [tell("power.every_source", pin, words)]
     return [tell("power.states", pin, words)] if on else []
+
+
+def _is_alive(job: Job, rail: str, state: str) -> bool:
+    terminal = job.terminal(rail)
+    return terminal is not None and alive(terminal, state)
 
 
 def _swapped(job: Job, link: Link, pin: str) -> str:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QVBoxLayout
 
-from pigtail.catalogue.topologies import Does, Topology, converters, does, those, topologies, topology
+from pigtail.catalogue.topologies import Does, Topology, converters, does, first, those, topologies, topology
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.base import Station
 from pigtail.desktop.stations.network import NetworkStrip
@@ -21,7 +21,14 @@ from pigtail.desktop.stations.power.states import StateStrip
 from pigtail.desktop.stations.power.waves import CoursePainting
 from pigtail.desktop.wants import answer
 from pigtail.edits.change import Change, FeedChange
-from pigtail.edits.plan import add_to_supply, drop_from_supply, put_supply, set_converter, set_rail
+from pigtail.edits.plan import (
+    add_second_rail,
+    add_to_supply,
+    drop_from_supply,
+    put_supply,
+    set_converter,
+    set_rail,
+)
 from pigtail.edits.usual import rails
 from pigtail.job.document import Job, Link, Rail
 from pigtail.job.windings import winding_at
@@ -32,6 +39,8 @@ if TYPE_CHECKING:
     from pigtail.studies.found import Studies
     from pigtail.studies.power.found import SupplyDetail
 
+#: What is not put into a supply by itself: it has a choice of its own, or needs a second source.
+NOT_ADDED = (Does.RECTIFIES, Does.CONVERTS, Does.CONDUCTS, Does.SWITCHES, Does.EITHER)
 #: A lower station makes room for what was found by putting the drawing of the network away.
 LOW_PX, NARROW_PX = 560, 700
 
@@ -285,7 +294,7 @@ class PowerStation(Station):
             return
         here = {s.topology for s in link.sections}
         self.menu.addSection("Add")
-        for shape in those("supply", without=(Does.RECTIFIES, Does.CONVERTS, Does.CONDUCTS, Does.SWITCHES)):
+        for shape in those("supply", without=NOT_ADDED):
             if shape.key not in here:
                 words = shape.title.lower()
                 self._action(
@@ -294,9 +303,10 @@ class PowerStation(Station):
                     partial(add_to_supply, key=shape.key),
                     f"{shape.good_for} {shape.catch}",
                 )
+        self._fill_seconds(link)
         for index, section in enumerate(link.sections):
             shape = topology(section.topology)
-            if shape.does & {Does.FILTERS, Does.FUSES, Does.LIMITS}:
+            if shape.does & {Does.FILTERS, Does.FUSES, Does.LIMITS, Does.EITHER}:
                 words = shape.title.lower()
                 self._action(
                     f"Take out: {words}", f"take out {words}", partial(drop_from_supply, index=index)
@@ -308,6 +318,22 @@ class PowerStation(Station):
                 action = self.menu.addAction(f"Figures of: {shape.title.lower()}…")
                 assert action is not None
                 action.triggered.connect(lambda _c, k=index: self._ask_figures(k))
+
+    def _fill_seconds(self, link: Link) -> None:
+        """Another rail beside the one that feeds, the higher of the two taken."""
+        job, supply = self._job, self._supply
+        if job is None or supply is None or len(topology(link.sections[0].topology).inputs) > 1:
+            return
+        shape = first("supply", Does.EITHER)
+        for address in rails(job, supply.supply):
+            if address not in link.starts:
+                name = job.label(address)
+                self._action(
+                    f"Second rail by diodes: {name}",
+                    f"take the higher of two rails, {name} too",
+                    partial(add_second_rail, rail=address),
+                    f"{shape.good_for} {shape.catch}",
+                )
 
     def _action(self, text: str, words: str, change: Callable[..., Job], tip: str = "") -> None:
         action = self.menu.addAction(text)
