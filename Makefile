@@ -3,7 +3,7 @@ PYTHON = .venv/bin/python
 # Programs that tests and benchmarks start are compiled once, not at every start.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: setup demo test lint shots bench reference promises practice kills lock clean
+.PHONY: setup demo test long lint shots bench reference promises practice kills lock clean
 
 setup:
 	@sh tools/setup.sh
@@ -13,6 +13,10 @@ demo: setup
 
 test: setup
 	@QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest -n auto --dist worksteal --maxfail=40
+
+# Every case of every test; `make test` takes some of the long ones.
+long: setup
+	@PIGTAIL_LONG=1 QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest -n auto --dist worksteal --maxfail=40
 
 lint: setup
 	@$(PYTHON) -m ruff format --check src tests tools

@@ -29,6 +29,26 @@ if TYPE_CHECKING:
     from pigtail.bench.truth import StandIn
 
 
+#: `make long` takes every case of every test; `make test` one of so many where a test says so.
+LONG = "PIGTAIL_LONG" in os.environ
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leave out cases of tests marked `one_of(n)`, but for each n-th from the first."""
+    if LONG:
+        return
+    kept: list[pytest.Item] = []
+    left_out: list[pytest.Item] = []
+    seen: dict[str, int] = {}
+    for item in items:
+        marker = item.get_closest_marker("one_of")
+        name = item.nodeid.partition("[")[0]
+        at = seen[name] = seen.get(name, -1) + 1
+        (kept if marker is None or at % marker.args[0] == 0 else left_out).append(item)
+    items[:] = kept
+    config.hook.pytest_deselected(items=left_out)
+
+
 @pytest.fixture
 def larkmoor() -> Job:
     """The flawed demo job."""

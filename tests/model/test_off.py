@@ -36,10 +36,11 @@ from pigtail.studies.findings import Severity
 from pigtail.studies.power.found import PowerFound
 
 NOTHING_V = 1e-3
-#: One of each subcircuit: those that differ in figures alone are one.
+#: One of each subcircuit: those that differ in figures alone are one; what has a cell of its own gives without its rail.
 SUPPLIES = tuple(
     {
-        t.netlist.partition(" out")[2]: t.key for t in reversed(those("supply", without=(Does.RECTIFIES,)))
+        t.netlist.partition(" out")[2]: t.key
+        for t in reversed(those("supply", without=(Does.RECTIFIES, Does.STORES)))
     }.values()
 )
 

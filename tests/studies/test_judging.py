@@ -5,13 +5,14 @@ from __future__ import annotations
 import re
 
 import pytest
+from msgspec.structs import replace
 
 from feeds import CASES, pad, through
 from pigtail import edits
 from pigtail.bench.truth import load, shipped
-from pigtail.edits.plan import put_supply, set_converter, set_stage_rail
+from pigtail.edits.plan import add_second_rail, put_supply, set_converter, set_stage_rail
 from pigtail.job.document import Job
-from pigtail.job.energy import KeptBy, Regulator
+from pigtail.job.energy import KeptBy, RailState, Regulator
 from pigtail.model import subjects
 from pigtail.model.estimate import Estimate, Input
 from pigtail.studies.all import study_job
@@ -25,7 +26,7 @@ WORDS = {k: f"<{k}>" for k in (
     "name", "back", "side", "way", "volts", "highest", "lowest", "reaches", "burst", "most", "margin", "spent", "loop", "loop_code",
     "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own", "low_corner", "link", "stage",
     "where", "when", "converter", "battery", "hours", "before", "end", "drawn", "state", "full", "charge", "rectifier", "back",
-    "most_back", "stands", "marking", "told", "label", "fuse", "rated", "on", "carries", "inrush", "surge", "input", "most_in", "ripple", "core_dc", "turn", "next_way", "mix_way", "mix_side",
+    "most_back", "stands", "marking", "told", "label", "fuse", "rated", "on", "carries", "inrush", "surge", "input", "most_in", "ripple", "core_dc", "turn", "alone", "playing", "dips", "crest", "next_way", "mix_way", "mix_side",
 )}  # fmt: skip
 CODES = sorted(judgements())
 
@@ -35,6 +36,17 @@ def humming() -> Job:
     job = plan_of(load(shipped()["marrowby"]), "wireless_receiver_5v")
     assert job is not None
     return edits.set_path(job, "host", "pickup_to_star", Known.of(0.1, "Ω", Basis.DOCUMENTED))
+
+
+def lives() -> list[Job]:
+    """Supplies that live otherwise than from one rail in one state."""
+    busy = {"transmitting": volts("300 mA", "A"), "capacitance": volts("100 µF", "F")}
+    rail = rail_job("direct", "5 V ±1 %", limit=volts("0.3 A", "A"), pin=busy, store=volts("100 µF", "F"), states=("off", "on"),
+                    per_state=(RailState(state="off", voltage=volts("4.7 V"), limit=volts("50 mA", "A")),))  # fmt: skip
+    cell = rail_job("charger_cell", "5 V", kind="wireless_receiver_low")
+    second = replace(next(t for t in rail.host.terminals if t.id == "rail"), id="second", name="second")
+    two = replace(rail, host=replace(rail.host, terminals=(*rail.host.terminals, second)))
+    return [rail, rail_job("linear", "12 V", pin=busy), cell, add_second_rail(two, "supply", "host.second")]
 
 
 def stage_on_a_rail(volts: float = 24.0) -> Job:
@@ -114,6 +126,7 @@ def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
             regulator=Regulator(fed=volts("12 V"), theta=volts("20", "°C/W")),
         ),
     ]
+    jobs += lives()
     studies = [study_job(j) for j in jobs]
     numbers = {name.split(".")[-1] for s in studies for name in s.numbers}
     said = [f for s in studies for f in s.findings]

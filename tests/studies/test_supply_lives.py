@@ -8,6 +8,7 @@ import pytest
 from msgspec.structs import replace
 
 from pigtail.advice.remedies import advised
+from pigtail.edits import set_part
 from pigtail.edits.plan import add_second_rail, drop_from_supply
 from pigtail.edits.usual import supply_link
 from pigtail.job.document import Job
@@ -18,6 +19,8 @@ from pigtail.studies.all import study_job
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.power.found import PowerFound
 from pigtail.studies.power.study import study_power
+from pigtail.units import Basis
+from pigtail.units.known import Known
 from supplying import PIN, battery_job, rail_job, volts, winding_job
 
 
@@ -206,3 +209,60 @@ def test_a_cell_beside_an_adapter_lasts_where_it_feeds() -> None:
     assert hours["off"].value == pytest.approx(2 * 0.8 * 0.85 / 0.05, rel=0.05)
     assert told(beside_an_adapter())["power.battery_carries"].severity is Severity.GOOD
     assert told(beside_an_adapter(minimum="3.9 V"))["power.battery_sags"].severity is Severity.FIX
+
+
+def charged(rail_v: str = "5 V ±2 %", *, rprog: float = 4.7e3, minimum: str = "2.9 V", **pin: str) -> Job:
+    """A module on a cell of its own, charged from a rail through a resistor that sets the current."""
+    given = {"minimum": volts(minimum), "burst": volts("80 mA", "A")} | {
+        k: volts(v, "A") for k, v in pin.items()
+    }
+    job = rail_job("charger_cell", rail_v, kind="wireless_receiver_low", states=("on",), pin=given)
+    return set_part(job, "supply", 0, "rprog", Known.of(rprog, "Ω", Basis.DOCUMENTED))
+
+
+CHARGES = [
+    ("charged faster than the cell stands", charged(rprog=820.0), "power.charge_too_high", Severity.STOP),
+    ("a charger that cooks", charged("7 V ±2 %", rprog=1.2e3), "power.charger_hot", Severity.FIX),
+    ("a rail too low to fill it", charged("4 V ±2 %"), "power.charger_starved", Severity.FIX),
+    ("more than the charger stands", charged("12 V ±2 %"), "power.input_over_voltage", Severity.STOP),
+    ("a module that needs more than an empty cell", charged(minimum="3.5 V"), "power.battery_sags", Severity.FIX),
+    ("it draws more than what charges", charged(rprog=18e3, average="150 mA", burst="160 mA"), "power.empties_playing", Severity.WATCH),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("words", "job", "code", "severity"), CHARGES, ids=[c[0] for c in CHARGES])
+def test_a_cell_with_its_charger_is_judged(words: str, job: Job, code: str, severity: Severity) -> None:
+    """The mistake with its severity; the clean twin, 5 V and 255 mA into 1 Ah, has none of it."""
+    assert told(job)[code].severity is severity, words
+    twin = told(charged())
+    assert code not in twin or twin[code].severity is Severity.GOOD
+    # 1200 V over the resistor, into 1 Ah, a fifth more than was missing
+    assert twin["power.charge_suits"].value == pytest.approx(1200 / 4.7e3, rel=0.01)
+
+
+def test_a_cell_plays_on_without_its_host() -> None:
+    """Alone it lasts four fifths of its capacity over what is drawn; that it plays on is said."""
+    found = told(charged(average="40 mA"))
+    assert "alone it lasts about 20 h" in found["power.fills_playing"].sentence  # 1 Ah · 0.8 / 40 mA
+    assert found["power.plays_on"].severity is Severity.WATCH
+
+
+@pytest.mark.parametrize("job", [charged(rprog=820.0), charged(rprog=1e3)], ids=["too fast", "too hot"])
+def test_a_charge_is_slowed_down_by_what_is_advised(job: Job) -> None:
+    """Another resistor is offered, and studied again the charge suits and the charger is no worse than a catch."""
+    power = advised(job, study_job(job)).of(PowerFound)
+    offered = [
+        r
+        for f in power.findings
+        if f.judgement in ("power.charge_rate", "power.charger_hot")
+        for r in f.remedies
+    ]
+    assert offered
+    assert any(
+        not [
+            c
+            for c, f in told(r.edit(job)).items()
+            if c.startswith("power.charge") and f.severity in (Severity.STOP, Severity.FIX)
+        ]
+        for r in offered
+    )

@@ -44,10 +44,11 @@ from pigtail.job.safety import Safety, safety
 from pigtail.job.windings import winding_of
 from pigtail.job.wiring import pin_of, rail_of, return_address, return_links, supply_links
 from pigtail.studies.findings import Finding
+from pigtail.studies.power.cell import SETS_V
 from pigtail.studies.power.found import MISWIRED
 from pigtail.studies.returns.study import return_choices
 from pigtail.units import format_quantity
-from pigtail.units.series import members
+from pigtail.units.series import members, nearest
 from pigtail.units.wire import GAUGES
 
 #: What a supply of its own mends: too much asked of a rail or a converter, or too little left of it.
@@ -96,6 +97,8 @@ def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
         yield from (Attempt(*fix) for fix in level_fixes(job, finding))
     elif finding.judgement == "power.stage_voltage":
         yield from _stage_candidates(job, finding)
+    elif finding.judgement in ("power.charge_rate", "power.charger_hot", "power.charges_playing"):
+        yield from _charge_candidates(job, finding)
     elif area == "power":
         yield from _supply_candidates(job, finding)
         yield from _own_supply(job, finding)
@@ -193,6 +196,30 @@ def _winding_candidates(job: Job, link: Link, finding: Finding) -> Iterator[Atte
         if shape.key not in rest:
             label = f"a bridge and an isolated converter, {_lower(shape.title.partition(', ')[2])}{whose}"
             yield Attempt(label, put(keys=(bridge.key, shape.key)))
+
+
+#: By how much slower or faster a charge is tried [1].
+SLOWER, FASTER = (1.5, 2.2, 3.3), (0.7, 0.47)
+
+
+def _charge_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
+    """Another resistor that sets the charging current of a cell in a supply."""
+    link = job.link(finding.subject)
+    for at, section in enumerate(link.sections if link is not None else ()):
+        shape = topology(section.topology)
+        if Does.STORES not in shape.does:
+            continue
+        rule = shape.part("rprog")
+        now = shape.values(section)[rule.name].nominal
+        for times in FASTER if finding.judgement == "power.charges_playing" else SLOWER:
+            ohm = nearest(times * now, rule.series)
+            label = (
+                f"charge with {format_quantity(SETS_V / ohm, 'A', 2)}, {format_quantity(ohm, 'Ω')} to set it"
+            )
+            put = partial(
+                edits.set_part, link_id=finding.subject, section=at, name=rule.name, value=rule.known(ohm)
+            )
+            yield Attempt(label, put)
 
 
 def _lower(title: str) -> str:

@@ -58,6 +58,7 @@ class Does(enum.Enum):
     LIMITS = "limits"
     FUSES = "fuses"
     EITHER = "takes the higher of two"
+    STORES = "stores"
 
 
 class Task(enum.Enum):

@@ -147,6 +147,17 @@ def _parts(link: Link) -> list[PartLine]:
                     link.id,
                 )
             )
+        if Does.STORES in shape.does:
+            cell = format_quantity(given["capacity"].nominal, "Ah")
+            note = (
+                "with its own protection; fixed so that nothing presses or heats it, its leads fused or short"
+            )
+            lines.append(PartLine(link.name, "lithium cell, protected", cell, note, link.id))
+        if Does.EITHER in shape.does:
+            stands = format_quantity(given["reverse_max"].nominal, "V")
+            lines.append(
+                PartLine(link.name, "two Schottky diodes", stands, "the bar toward the module", link.id)
+            )
         if shape.amplifies:
             supply = format_quantity(given["supply"].nominal, "V")
             note = (

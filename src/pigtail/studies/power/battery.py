@@ -230,8 +230,8 @@ class BatterySupply:
         battery, working = self.battery, self.job.working_state()
         words = {
             "battery": battery.name,
-            "hours": _told(numbers[f"hours_{working}"], "h"),
-            "before": _told(numbers[f"hours_before_{working}"], "h"),
+            "hours": hours_told(numbers[f"hours_{working}"], "h"),
+            "before": hours_told(numbers[f"hours_before_{working}"], "h"),
             "lowest": format_quantity(self._least(), "V"),
             "end": numbers["end_v"].short(),
         }
@@ -294,7 +294,7 @@ class BatterySupply:
             "charger_c": Wanted("°C", "the chip of the charger"),
         })  # fmt: skip
         told = words | {
-            "full": _told(numbers["full_h"], "h"),
+            "full": hours_told(numbers["full_h"], "h"),
             "charge": format_quantity(battery.charge.nominal, "A"),
         }
         yield judge("power.charge_rate", numbers, self.link.id, told)
@@ -308,7 +308,8 @@ WAITING = ("searching", "linked")
 OF_LIFE = ("capacity", "before", "health", "resistance", "empty")
 
 
-def _told(estimate: Estimate, unit: str) -> str:
+def hours_told(estimate: Estimate, unit: str) -> str:
+    """A number of hours or the like in words, its unit as given."""
     if estimate.value is None:
         return "?"
     digits = 0 if estimate.value >= 10 else 1

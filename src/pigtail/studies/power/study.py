@@ -26,6 +26,7 @@ from pigtail.studies.parts import study_parts
 from pigtail.studies.power.alternating import WindingSupply
 from pigtail.studies.power.around import feet_unknown, playing_for_nothing, surrounding
 from pigtail.studies.power.battery import BatterySupply, battery_of
+from pigtail.studies.power.cell import cell_findings
 from pigtail.studies.power.dip import dip_findings
 from pigtail.studies.power.either import either_findings
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
@@ -69,6 +70,7 @@ def study_power(model: Model) -> PowerFound:
         findings += lives
         findings += dip_findings(model, supply)
         findings += either_findings(model, supply)
+        findings += cell_findings(model, supply)
         detail = replace(detail, states=_rows(model, pin, found[1]), moments=moments)
         for rail in dict.fromkeys((found[1], *rails_of(job, found[0]))):
             battery = battery_of(job, rail)
@@ -231,6 +233,10 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
     job = model.job
     on = [s for s in job.host.states if model.powered(s.id, pin)]
     idle = [s for s in on if s.kind in (Mode.OFF, Mode.STANDBY)]
+    stored = any(does(s, Does.STORES) for s in link.sections)
+    if idle and stored:
+        words = {"link": link.name, "states": listed(f"“{s.name}”" for s in idle)}
+        return [tell("power.plays_on", pin, words)]
     if idle:
         rail = next((a for a in rails_of(job, link) if _is_alive(job, a, idle[0].id)), rail)
     words = {

@@ -242,7 +242,16 @@ class DirectSupply:
             judge("power.under_voltage", n, self.pin, under, owner=self.link.id),
             self.judge_source(n),
         ]
-        if self.converter is not None:
+        if self.converter is not None and Does.STORES in self.shape.does:
+            most_in = {i.field: i.ends[1] for i in section_inputs(self.link, self.converter.at)}["vin_max"]
+            fed = {
+                "converter": self.shape.short,
+                "input": n["input_v"].short(),
+                "most_in": format_quantity(most_in, "V"),
+            }
+            found.append(judge("power.input_voltage", n, self.link.id, fed))
+            found.append(judge("power.charger_fed", n, self.link.id))
+        elif self.converter is not None:
             figures = {i.field: i.ends[1] for i in section_inputs(self.link, self.converter.at)}
             own = {
                 "spent": n["regulator_w"].short(),

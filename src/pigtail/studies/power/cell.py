@@ -1,0 +1,75 @@
+"""A module with a cell and a charger of its own: whether the charge suits the cell, how hot the charger gets with the cell empty, whether
+the cell is filled while it plays, how long it plays alone, and whether it carries a burst to its end."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pigtail.catalogue.topologies import Does
+from pigtail.model import subjects
+from pigtail.model.estimate import Wanted
+from pigtail.model.model import Model
+from pigtail.model.spread import Samples, estimate
+from pigtail.studies.findings import Finding
+from pigtail.studies.judging import judge
+from pigtail.studies.power.battery import CHARGED, EMPTY_CELL_V, HAD, hours_told
+from pigtail.studies.power.supply import DirectSupply
+from pigtail.units import format_quantity
+
+Array = NDArray[np.float64]
+#: The common charger's current is this over the resistor that sets it [V]: its reference times its mirror (from memory).
+SETS_V = 1200.0
+
+
+def cell_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
+    """The findings about a cell that stands in a supply; none of a supply without."""
+    cell = supply.converter
+    if cell is None or Does.STORES not in cell.shape.does:
+        return
+    job, net, link, part = model.job, supply.netlist, supply.link, cell.parameter
+    pin = subjects.terminal(supply.pin).parameter
+
+    def solve(samples: Samples) -> dict[str, Array]:
+        solved = net.whole(net.cases(samples, {"bursting": 0.0, "asleep": 0.0}))
+        v_in = np.asarray(net.probe(solved, cell, "in_v"))
+        charge, taken = SETS_V / samples[part("rprog")], np.asarray(net.probe(solved, cell, "out_current"))
+        capacity = samples[part("capacity")]
+        drawn, burst = samples[pin("average")], np.maximum(samples[pin("average")], samples[pin("burst")])
+        heat = np.maximum(v_in - EMPTY_CELL_V, 0.0) * charge
+        end = samples[part("empty")] - samples[part("rcell")] * burst
+        return {
+            "rate": charge / capacity,
+            "full_h": CHARGED * capacity / charge,
+            "full_playing_h": CHARGED * capacity / np.maximum(taken - drawn, 1e-6),
+            "charger_c": samples["ambient"] + heat * samples[part("theta")],
+            "left_a": taken - drawn,
+            "alone_h": HAD * capacity / np.maximum(drawn, 1e-6),
+            "end_v": end,
+            "end_margin_v": end - samples[pin("minimum")],
+        }
+
+    numbers = estimate(supply.inputs, solve, {
+        "rate": Wanted("", "the charging current over the capacity"), "full_h": Wanted("h", "hours of a charge"),
+        "full_playing_h": Wanted("h", "hours of a charge while it plays"),
+        "charger_c": Wanted("°C", "the chip of the charger, the cell empty"),
+        "left_a": Wanted("A", "what of the charging current is left to the cell while it plays"),
+        "alone_h": Wanted("h", "hours that the cell lasts alone"), "end_v": Wanted("V", "what an empty cell leaves in a burst"),
+        "end_margin_v": Wanted("V", "the room above the module's lowest supply, the cell empty"),
+    })  # fmt: skip
+    least = getattr(job.terminal(supply.pin), "minimum", None)
+    charge = SETS_V / cell.shape.values(cell.section)["rprog"].nominal
+    words = {
+        "battery": f"the cell of {link.name}",
+        "charge": format_quantity(charge, "A"),
+        "full": hours_told(numbers["full_h"], "h"),
+        "playing": hours_told(numbers["full_playing_h"], "h"),
+        "alone": hours_told(numbers["alone_h"], "h"),
+        "end": numbers["end_v"].short(),
+        "lowest": format_quantity(least.nominal, "V") if least is not None else "?",
+        "drawn": numbers["left_a"].short(),
+    }
+    for code in ("power.charge_rate", "power.charger_hot", "power.charges_playing", "power.battery_end"):
+        yield judge(code, numbers, link.id, words)
