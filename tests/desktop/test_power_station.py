@@ -26,7 +26,7 @@ from pigtail.job.energy import Chemistry, Earthed, KeptBy
 from pigtail.job.file import Document
 from pigtail.studies.all import study_job
 from pigtail.studies.power.found import PowerFound
-from supplying import battery_job, rail_job, winding_job
+from supplying import battery_job, rail_job, volts, winding_job
 
 
 def shown(qtbot: QtBot, job: Job) -> PowerStation:
@@ -255,3 +255,49 @@ def test_the_survey_lists_the_sources(bench: Bench) -> None:
     assert page is not None
     assert page.isVisible()
     assert page.rows.rows
+
+
+def test_a_second_rail_is_added_from_the_menu_and_shown(bench: Bench) -> None:
+    """The river names both rails and the diodes, the bars what each gives in the other state; taken out again it is gone."""
+    job = rail_job(
+        "direct", "5.5 V ±1 %", states=("on",), pin={"minimum": volts("4.2 V"), "maximum": volts("5.6 V")}
+    )
+    rail = next(t for t in job.host.terminals if t.id == "rail")
+    second = replace(rail, id="second", name="standby", states=("off", "on"), voltage=volts("5 V ±1 %"))
+    job = replace(job, host=replace(job.host, terminals=(*job.host.terminals, second)))
+    bench.assembly.files.start(Document(job), None, unsaved=True)
+    bench.settle()
+    bench.assembly.views.go("power")
+    station = bench.window.findChild(PowerStation)
+    assert station is not None
+
+    def choose(start: str) -> None:
+        station.menu.aboutToShow.emit()
+        next(a for a in station.menu.actions() if a.text().startswith(start)).trigger()
+        bench.settle()
+
+    choose("Second rail by diodes: ")
+    assert bench.session.job is not None
+    assert bench.session.job.links[0].starts == ("host.rail", "host.second")
+    assert "standby" in station.picture.steps[0].name
+    assert station.picture.steps[1].name == "two diodes"
+    chopped = shown(qtbot, winding_job("bridge", "buck", open_v="12 V", earthed=Earthed.NONE))
+    assert not [b for b in chopped.bars.bars if b.heights]
+
+
+def test_what_is_told_besides_is_typed_in_place(qtbot: QtBot) -> None:
+    """What a module draws while it searches, its capacitors, what a rail can give in a state, what the host needs of it."""
+    page, edited, refused = sources(qtbot, rail_job())
+    for words, text in (
+        ("current while searching", "180 mA"),
+        ("capacitance on its board", "470 µF"),
+        ("what it can give while “off”", "60 mA"),
+        ("the least that the host needs", "4.5 V"),
+    ):
+        typed(page, words, text)
+    pin = edited[0].edit(rail_job()).terminal("rx.supply")
+    assert pin.searching.nominal == pytest.approx(0.18)  # type: ignore[union-attr]
+    rail = edited[2].edit(rail_job()).terminal("host.rail")
+    assert rail.in_state("off").limit.nominal == pytest.approx(0.06)  # type: ignore[union-attr]
+    typed(page, "capacitance on its board", "much")
+    assert len(refused) == 1

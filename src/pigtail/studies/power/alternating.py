@@ -20,6 +20,7 @@ from pigtail.job.windings import source_resistance, unknown_of, winding_of
 from pigtail.model import subjects
 from pigtail.model.cascade import section_inputs
 from pigtail.model.course import (
+    AVERAGE,
     BURST,
     CORNERS,
     FINE,
@@ -35,7 +36,7 @@ from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate, split
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
-from pigtail.studies.power.found import SupplyDetail, Waves
+from pigtail.studies.power.found import Heat, SupplyDetail, Waves
 from pigtail.studies.power.supply import DirectSupply
 from pigtail.units import Basis, Known, format_quantity
 from pigtail.units.known import weakest
@@ -273,7 +274,33 @@ class WindingSupply(DirectSupply):
             self.link.id, self.pin.partition(".")[0], self.rail, self.pin, self.shape.key, numbers,
             rectifier=self.course.rectifier.shape.key,
         )  # fmt: skip
-        return replace(detail, waves=self.waves()) if self.known else detail
+        return replace(detail, waves=self.waves(), heat=self.heat()) if self.known else detail
+
+    def heat(self) -> tuple[Heat, ...]:
+        """The junction of a linear converter at low, nominal and high mains, all else at nominal values; none of one that chops."""
+        converter = self.converter
+        if converter is None or Does.CHOPS in converter.shape.does or Does.STORES in converter.shape.does:
+            return ()
+        nominal = {i.name: np.array([i.ends[1]]) for i in self.inputs}
+        solved = self.netlist.whole(self.netlist.cases(nominal, self.cases[0]))
+        i_in, i_out, v_out = (
+            float(np.ravel(np.asarray(self.netlist.probe(solved, converter, n)))[0])
+            for n in ("in_current", "out_current", "out_v")
+        )
+        ambient, theta = nominal["ambient"][0], nominal[converter.parameter("theta")][0]
+        found = []
+        for words, corner in (
+            ("low", Corner(AVERAGE, 0)),
+            ("nominal", CORNERS["average"]),
+            ("high", CORNERS["warm"]),
+        ):
+            run = self.course.settled(self.course.corner(corner)).solution
+            volts = mean_of(
+                self.course.probe(run, self.course.rectifier, "dc_v")[self.course.last_period(run)]
+            )
+            lost = max(volts * i_in - v_out * i_out, 0.0)
+            found.append(Heat(words, float(ambient + lost * theta)))
+        return tuple(found)
 
     def glance(self) -> SupplyDetail:
         """The numbers and the course at nominal values alone, for a quick look."""

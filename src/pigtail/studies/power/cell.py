@@ -10,27 +10,49 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
 from pigtail.model import subjects
-from pigtail.model.estimate import Wanted
+from pigtail.model.cascade import Network
+from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
-from pigtail.studies.power.battery import CHARGED, EMPTY_CELL_V, HAD, hours_told
+from pigtail.studies.power.battery import CHARGED, EMPTY_CELL_V, FALLING, HAD, hours_told
+from pigtail.studies.power.found import BatteryDetail, Lasting
 from pigtail.studies.power.supply import DirectSupply
-from pigtail.units import format_quantity
+from pigtail.units import Basis, format_quantity
 
 Array = NDArray[np.float64]
 #: The common charger's current is this over the resistor that sets it [V]: its reference times its mirror (from memory).
 SETS_V = 1200.0
+#: A charger whose rail is above this is fed [V].
+FED_V = 1.0
 
 
-def cell_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
-    """The findings about a cell that stands in a supply; none of a supply without."""
+def cell_of(model: Model, supply: DirectSupply) -> tuple[BatteryDetail | None, list[Finding]]:
+    """How long the cell that stands in a supply lasts where nothing charges it, and what is said of it; nothing of a supply without."""
     cell = supply.converter
     if cell is None or Does.STORES not in cell.shape.does:
-        return
-    job, net, link, part = model.job, supply.netlist, supply.link, cell.parameter
-    pin = subjects.terminal(supply.pin).parameter
+        return None, []
+    numbers = _numbers(supply, cell)
+    full, empty = (cell.shape.values(cell.section)[n].nominal for n in ("vout", "empty"))
+    falling = tuple((part, full - down * (full - empty)) for part, down in FALLING)
+    nothing = Estimate(None, np.nan, np.nan, "h", Basis.UNKNOWN, "hours before: there was no cell")
+    lasting = tuple(
+        Lasting(s.id, s.name, True, numbers["alone_h"], nothing)
+        for s in model.job.host.states
+        if model.powered(s.id, supply.pin) and not _charged(model, supply, s.id)
+    )
+    detail = BatteryDetail(f"the cell of {supply.link.name}", "lithium ion", lasting, None, falling, numbers)
+    return detail, list(_judged(supply, cell, numbers))
+
+
+def _charged(model: Model, supply: DirectSupply, state: str) -> bool:
+    """Whether the charger is fed in a state."""
+    return abs(model.volts(state, supply.rail)) > FED_V
+
+
+def _numbers(supply: DirectSupply, cell: Network) -> dict[str, Estimate]:
+    net, part, pin = supply.netlist, cell.parameter, subjects.terminal(supply.pin).parameter
 
     def solve(samples: Samples) -> dict[str, Array]:
         solved = net.whole(net.cases(samples, {"bursting": 0.0, "asleep": 0.0}))
@@ -51,7 +73,7 @@ def cell_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
             "end_margin_v": end - samples[pin("minimum")],
         }
 
-    numbers = estimate(supply.inputs, solve, {
+    return estimate(supply.inputs, solve, {
         "rate": Wanted("", "the charging current over the capacity"), "full_h": Wanted("h", "hours of a charge"),
         "full_playing_h": Wanted("h", "hours of a charge while it plays"),
         "charger_c": Wanted("°C", "the chip of the charger, the cell empty"),
@@ -59,7 +81,11 @@ def cell_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
         "alone_h": Wanted("h", "hours that the cell lasts alone"), "end_v": Wanted("V", "what an empty cell leaves in a burst"),
         "end_margin_v": Wanted("V", "the room above the module's lowest supply, the cell empty"),
     })  # fmt: skip
-    least = getattr(job.terminal(supply.pin), "minimum", None)
+
+
+def _judged(supply: DirectSupply, cell: Network, numbers: dict[str, Estimate]) -> Iterator[Finding]:
+    link = supply.link
+    least = getattr(supply.job.terminal(supply.pin), "minimum", None)
     charge = SETS_V / cell.shape.values(cell.section)["rprog"].nominal
     words = {
         "battery": f"the cell of {link.name}",

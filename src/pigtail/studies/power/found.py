@@ -36,6 +36,17 @@ class Moment(msgspec.Struct, frozen=True):
     amperes: Estimate
 
 
+class RailUse(msgspec.Struct, frozen=True):
+    """What a rail gives in a burst in a host state besides the working one [A], of what it can and with what the host draws itself [A],
+    None where nobody knows."""
+
+    rail: str
+    state: str
+    amperes: Estimate
+    limit: float | None
+    used: float | None
+
+
 class Waves(msgspec.Struct, frozen=True):
     """One period of the course of an AC supply, at one height of the mains: times [s], the winding's volts, those on the reservoir
     and at the module [V], the winding's current [A]."""
@@ -46,6 +57,13 @@ class Waves(msgspec.Struct, frozen=True):
     reservoir: tuple[float, ...]
     module: tuple[float, ...]
     current: tuple[float, ...]
+
+
+class Heat(msgspec.Struct, frozen=True):
+    """The junction of a linear converter behind a rectifier at one height of the mains, average drawn, at nominal values [°C]."""
+
+    mains: str
+    junction_c: float
 
 
 class Lasting(msgspec.Struct, frozen=True):
@@ -82,8 +100,10 @@ class SupplyDetail(msgspec.Struct, frozen=True):
     numbers: dict[str, Estimate]
     states: tuple[StateRow, ...] = ()
     moments: tuple[Moment, ...] = ()
+    uses: tuple[RailUse, ...] = ()
     rectifier: str = ""
     waves: tuple[Waves, ...] = ()
+    heat: tuple[Heat, ...] = ()
     battery: BatteryDetail | None = None
 
 

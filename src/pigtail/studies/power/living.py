@@ -24,7 +24,7 @@ from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
 from pigtail.studies.power.alternating import WindingSupply
 from pigtail.studies.power.either import FEEDING_A
-from pigtail.studies.power.found import IN_A_BURST, PLAYING, Moment
+from pigtail.studies.power.found import IN_A_BURST, PLAYING, Moment, RailUse
 from pigtail.studies.power.supply import DirectSupply
 from pigtail.units import format_quantity
 
@@ -203,16 +203,31 @@ class Lives:
             else f"{where}{' and' if where else ' while'} {life.doing}"
         )
 
-    def study(self, playing: Mapping[str, Estimate]) -> tuple[tuple[Moment, ...], list[Finding]]:
-        """Every life with its volts and its current, and what is said of the worst of each kind where playing in the working state, of
-        which the numbers are given, is not as bad."""
+    def study(
+        self, playing: Mapping[str, Estimate]
+    ) -> tuple[tuple[Moment, ...], tuple[RailUse, ...], list[Finding]]:
+        """Every life with its volts and its current, what each rail gives in it, and what is said of the worst of each kind where playing
+        in the working state, of which the numbers are given, is not as bad."""
         if not self.lives:
-            return (), []
+            return (), (), []
         numbers = estimate(self.inputs, self.solve, self._wanted())
         moments = tuple(
             Moment(x.state, x.doing, numbers[f"{k}_v"], numbers[f"{k}_a"]) for k, x in enumerate(self.lives)
         )
-        return moments, list(self._judged(numbers, playing))
+        uses = tuple(
+            self._use(numbers, k, at, rail)
+            for k, x in enumerate(self.lives)
+            for at, rail in enumerate(self.rails)
+            if x.doing == IN_A_BURST and _gives(numbers[f"{k}_rail{at}_given_a"])
+        )
+        return moments, uses, list(self._judged(numbers, playing))
+
+    def _use(self, numbers: Mapping[str, Estimate], k: int, at: int, address: str) -> RailUse:
+        rail, state = self.job.terminal(address), self.lives[k].state
+        assert isinstance(rail, Rail)
+        limit, used = (getattr(rail.in_state(state), f) or getattr(rail, f) for f in ("limit", "used"))
+        amperes = numbers[f"{k}_rail{at}_a"]
+        return RailUse(address, state, amperes, limit and limit.nominal, used and used.nominal)
 
     def _judged(self, numbers: Mapping[str, Estimate], playing: Mapping[str, Estimate]) -> Iterator[Finding]:
         supply = self.supply
@@ -299,6 +314,6 @@ def _named(field: str, state: str, at: int) -> str:
 
 def lives_of(
     model: Model, supply: DirectSupply, playing: Mapping[str, Estimate]
-) -> tuple[tuple[Moment, ...], list[Finding]]:
-    """The other lives of a supply: what each comes to, and what is said of those that are worse off than playing."""
+) -> tuple[tuple[Moment, ...], tuple[RailUse, ...], list[Finding]]:
+    """The other lives of a supply: what each comes to and takes, and what is said of those that are worse off than playing."""
     return Lives(model, supply).study(playing)

@@ -26,7 +26,7 @@ from pigtail.studies.parts import study_parts
 from pigtail.studies.power.alternating import WindingSupply
 from pigtail.studies.power.around import feet_unknown, playing_for_nothing, surrounding
 from pigtail.studies.power.battery import BatterySupply, battery_of
-from pigtail.studies.power.cell import cell_findings
+from pigtail.studies.power.cell import cell_of
 from pigtail.studies.power.dip import dip_findings
 from pigtail.studies.power.either import either_findings
 from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
@@ -66,12 +66,14 @@ def study_power(model: Model) -> PowerFound:
             continue
         supply = supply_of(model, pin, *found)
         detail = supply.study()
-        moments, lives = lives_of(model, supply, detail.numbers)
+        moments, uses, lives = lives_of(model, supply, detail.numbers)
         findings += lives
         findings += dip_findings(model, supply)
         findings += either_findings(model, supply)
-        findings += cell_findings(model, supply)
-        detail = replace(detail, states=_rows(model, pin, found[1]), moments=moments)
+        cell, told = cell_of(model, supply)
+        findings += told
+        detail = replace(detail, battery=cell)
+        detail = replace(detail, states=_rows(model, pin, found[1]), moments=moments, uses=uses)
         for rail in dict.fromkeys((found[1], *rails_of(job, found[0]))):
             battery = battery_of(job, rail)
             if battery is None:
@@ -143,10 +145,15 @@ def _rows(model: Model, pin: str, rail: str) -> tuple[StateRow, ...]:
             for s in model.job.host.states
         )
     nominal = terminal.voltage.nominal if isinstance(terminal, Rail) and terminal.voltage is not None else 1.0
-    return tuple(
-        StateRow(s.id, s.name, abs(model.volts(s.id, rail)) > abs(nominal) / 2, model.powered(s.id, pin))
-        for s in model.job.host.states
-    )
+    others = [r for x in supply_links(model.job, pin)[:1] for r in rails_of(model.job, x) if r != rail]
+
+    def up(state: str) -> bool:
+        """Whether the rail has its volts, or another one that the supply starts at is there."""
+        return abs(model.volts(state, rail)) > abs(nominal) / 2 or any(
+            _is_alive(model.job, r, state) for r in others
+        )
+
+    return tuple(StateRow(s.id, s.name, up(s.id), model.powered(s.id, pin)) for s in model.job.host.states)
 
 
 def _numbers(details: Sequence[SupplyDetail]) -> dict[str, Estimate]:

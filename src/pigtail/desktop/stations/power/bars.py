@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF, QSize
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QColor, QPainter, QPen
 
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say
@@ -18,14 +19,17 @@ if TYPE_CHECKING:
     from pigtail.studies.power.found import SupplyDetail
 
 #: A bar needs so much height; it is no higher than the second [px].
-LEAST, MOST = 30.0, 96.0
+LEAST, MOST = 30.0, 118.0
+#: A bar of a height of the mains is named from this height on [px].
+NAMED = 10.0
 #: A row from this height on is written larger [px].
 TALL = 50.0
 
 
 class Bar(NamedTuple):
     """A number against its limits: its words, where the scale begins and ends, the least, nominal and most of it, its limits, what it
-    starts with (what the host draws already), what is told beside it; whether it is known."""
+    starts with (what the host draws already), what is told beside it; whether it is known and within its limits; what it is at each height
+    of the mains, where it differs."""
 
     words: str
     start: float
@@ -38,6 +42,7 @@ class Bar(NamedTuple):
     told: str
     known: bool
     within: bool
+    heights: tuple[tuple[str, float], ...] = ()
 
 
 def _bar(
@@ -64,7 +69,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
     if isinstance(pin, SupplyIn) and pin.minimum is not None and pin.maximum is not None:
         low, high = pin.minimum.nominal, pin.maximum.nominal
         span = max(high - low, 0.1)
-        told = f"{n['module_v_burst'].short()} of {low:g} to {high:g} V"
+        told = f"{n['module_v_burst'].short()} of {low:g}–{high:g} V"
         found.append(
             _bar(
                 "at the module's pins",
@@ -78,10 +83,10 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
     if "regulator_tj_c" in n:
         limit = _hottest(n)
         told = f"{n['regulator_tj_c'].short()} of {limit:.0f} °C"
-        found.append(
-            _bar("junction of the converter", n["regulator_tj_c"], 0.0, 1.35 * limit, (limit,), told)
-        )
+        junction = _bar("junction of the converter", n["regulator_tj_c"], 0.0, 1.35 * limit, (limit,), told)
+        found.append(junction._replace(heights=tuple((h.mains, h.junction_c) for h in supply.heat)))
     found += _budget(job, supply)
+    found += _elsewhere(job, supply)
     if "diode_tj_c" in n and n["diode_room_c"].value is not None and n["diode_tj_c"].value is not None:
         limit = n["diode_tj_c"].value + n["diode_room_c"].value
         found.append(
@@ -132,7 +137,9 @@ def _budget(job: Job, supply: SupplyDetail) -> list[Bar]:
             ]
         limit = winding.rated.nominal
         told = f"{number.short()} of {format_quantity(limit, 'A', 2)}"
-        return [_bar(f"{winding.name}, r.m.s.", number, 0.0, 1.35 * limit, (limit,), told)]
+        used = winding.used.nominal if winding.used is not None else 0.0
+        name = f"{winding.name}, r.m.s."
+        return [_bar(name, number, 0.0, 1.35 * limit, (limit,), told, before=used)]
     rail = job.terminal(supply.rail)
     limit_known = rail.limit if isinstance(rail, Rail) else None
     number = n["rail_current_burst_a"]
@@ -146,6 +153,26 @@ def _budget(job: Job, supply: SupplyDetail) -> list[Bar]:
     return [_bar(name, number, 0.0, most, (limit,), told, before=used)]
 
 
+def _elsewhere(job: Job, supply: SupplyDetail) -> list[Bar]:
+    """What each rail gives in the other states, of what it can."""
+    found = []
+    for use in supply.uses:
+        state = job.state(use.state)
+        words = f"{job.label(use.rail)} while “{state.name if state is not None else use.state}”"
+        if use.limit is None or use.amperes.value is None:
+            found.append(Bar(words, 0.0, 1.0, 0.0, 0.0, 0.0, (), 0.0, "not known", known=False, within=True))
+            continue
+        told = f"{use.amperes.short()} of {format_quantity(use.limit, 'A', 2)}"
+        most = max(1.35 * use.limit, 1.05 * use.amperes.value)
+        found.append(_bar(words, use.amperes, 0.0, most, (use.limit,), told, before=use.used or 0.0))
+    return found
+
+
+def _told(bar: Bar) -> str:
+    heights = "".join(f", {at:.0f} °C at {name} mains" for name, at in bar.heights)
+    return f"{bar.words}: {bar.told}{heights}"
+
+
 class Bars(Painting):
     """The bars of the supply on view."""
 
@@ -156,7 +183,7 @@ class Bars(Painting):
     def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:
         """Show a supply."""
         self.bars = bars_of(job, supply) if supply is not None else ()
-        self.describe("; ".join(f"{b.words}: {b.told}" for b in self.bars) or "No supply to show")
+        self.describe("; ".join(map(_told, self.bars)) or "No supply to show")
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         if not self.bars:
@@ -195,8 +222,10 @@ class Bars(Painting):
         def x(value: float) -> float:
             return gauge.left() + gauge.width() * min(max((value - bar.start) / span, 0.0), 1.0)
 
-        if bar.known:
-            colour = t.color("accent" if bar.within else "fix")
+        colour = t.color("accent" if bar.within else "fix")
+        if bar.known and bar.heights:
+            self._heights(painter, gauge, bar, x)
+        elif bar.known:
             if len(bar.limits) == 1:
                 painter.fillRect(
                     QRectF(gauge.left(), gauge.top() + 1, x(bar.before) - gauge.left(), gauge.height() - 2),
@@ -206,7 +235,7 @@ class Bars(Painting):
                     QRectF(x(bar.before), gauge.top() + 1, x(bar.value) - x(bar.before), gauge.height() - 2),
                     colour,
                 )
-            pale = t.color("accent" if bar.within else "fix")
+            pale = QColor(colour)
             pale.setAlpha(90)
             painter.fillRect(
                 QRectF(x(bar.low), gauge.top() + 1, max(x(bar.high) - x(bar.low), 2.0), gauge.height() - 2),
@@ -216,3 +245,18 @@ class Bars(Painting):
         painter.setPen(QPen(t.color("ink"), 2))
         for limit in bar.limits:
             painter.drawLine(QPointF(x(limit), gauge.top() - 3), QPointF(x(limit), gauge.bottom() + 3))
+
+    def _heights(self, painter: QPainter, gauge: QRectF, bar: Bar, x: Callable[[float], float]) -> None:
+        """A bar in the gauge for each height of the mains, its name in it; the spread pale behind them."""
+        t, part = theme.current(), gauge.height() / len(bar.heights)
+        pale = t.color("accent" if bar.within else "fix")
+        pale.setAlpha(60)
+        painter.fillRect(
+            QRectF(x(bar.low), gauge.top() + 1, max(x(bar.high) - x(bar.low), 2.0), gauge.height() - 2), pale
+        )
+        for k, (name, at) in enumerate(bar.heights):
+            row = QRectF(gauge.left(), gauge.top() + k * part + 0.5, x(at) - gauge.left(), part - 1)
+            painter.fillRect(row, t.color("accent" if at < bar.limits[0] else "fix"))
+            if part >= NAMED:
+                beside = QRectF(row.right() + 4, row.top(), gauge.right() - row.right() - 6, part - 1)
+                say(painter, beside, f"{name} mains, {at:.0f} °C", px=9, use="ink")

@@ -11,7 +11,9 @@ from pigtail.catalogue.topologies import Does, topology
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say, say_over
 from pigtail.job.document import Job, Rail
+from pigtail.job.measured import Measured
 from pigtail.job.windings import winding_at
+from pigtail.job.wiring import rails_of
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
@@ -48,7 +50,7 @@ def steps_of(job: Job, supply: SupplyDetail) -> tuple[Step, ...]:
     heat = value(n, "regulator_w") if converts else 0.0
     lost = value(n, "diodes_w")
     device = job.device(supply.module)
-    winding = winding_at(job, supply.rail)
+    winding = winding_at(Measured(job).job, supply.rail)
     found = []
     if winding is not None:
         volts = format_quantity(winding.open.nominal, "V", 3) if winding.open else "?"
@@ -58,9 +60,20 @@ def steps_of(job: Job, supply: SupplyDetail) -> tuple[Step, ...]:
             Step(rectifier.short, f"{n['reservoir_v'].short()} on the reservoir", lost, given + heat)
         )
     else:
-        found.append(Step(job.label(supply.rail), n["rail_v"].short(), 0.0, given + heat))
+        link = job.link(supply.link)
+        others = [r for r in rails_of(job, link) if r != supply.rail] if link is not None else []
+        names = " or ".join(job.label(r) for r in (supply.rail, *others))
+        lost = (
+            (value(n, "rail_v") - value(n, "module_v")) * value(n, "module_current_a")
+            if others and not converts
+            else 0.0
+        )
+        found.append(Step(names, n["rail_v"].short(), 0.0, given + heat + lost))
+        if others:
+            found.append(Step("two diodes", "the higher feeds", lost, given + heat))
     if converts:
-        found.append(Step(converter.title.partition(",")[0], f"{n['module_v'].short()} out", heat, given))
+        name = "charger and cell" if Does.STORES in converter.does else converter.title.partition(",")[0]
+        found.append(Step(name, f"{n['module_v'].short()} out", heat, given))
     found.append(
         Step(device.name if device else "module", f"{n['module_v_burst'].short()} in a burst", 0.0, given)
     )

@@ -44,7 +44,7 @@ class StateStrip(Painting):
             idle = kinds.get(row.state) in (Mode.OFF, Mode.STANDBY)
             last = lasting.get(row.state)
             hours = (
-                f", {_hours(last.hours.value)}" if last is not None and last.hours.value is not None else ""
+                f", {hours_of(last.hours.value)}" if last is not None and last.hours.value is not None else ""
             )
             got = _got(job, supply, row.state) if row.powered and supply is not None else ""
             cells.append((row.name, row.rail, row.powered, idle and row.powered, f"{got}{hours}"))
@@ -86,7 +86,7 @@ class StateStrip(Painting):
             )
             told = f"module on{hours}" if on else "module off"
             if wrong:
-                told = f"on, though the host is not{hours}"
+                told = f"stays on{hours}"
             say(
                 painter,
                 QRectF(cell.left() + 8, cell.top() + 20, cell.width() - 16, 15),
@@ -118,7 +118,7 @@ def _got(job: Job, supply: SupplyDetail, state: str) -> str:
     return f", {format_quantity(volts.value, 'V')} at {amperes.short()}"
 
 
-def _hours(hours: float) -> str:
+def hours_of(hours: float) -> str:
     """Hours in words: days where they are many."""
     if hours > 72:
         return f"{hours / 24:,.0f} days"

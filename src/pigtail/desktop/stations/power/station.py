@@ -144,7 +144,7 @@ class PowerStation(Station):
         self.strip.take_less(low)
         narrow = self.width() < NARROW_PX
         for label in self.labels:
-            label.setVisible(not narrow)
+            label.setVisible(not narrow and self.rectifier.isHidden())
         self.figures.setText("…" if narrow else "Change…")
 
     @property

@@ -12,6 +12,8 @@ from pigtail.catalogue.topologies import Does, topology
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say
 from pigtail.desktop.stations.power.river import value
+from pigtail.desktop.stations.power.states import hours_of
+from pigtail.job.wiring import rails_of
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
@@ -30,6 +32,7 @@ class CoursePainting(Painting):
         self.battery: BatteryDetail | None = None
         self.drops_at: float | None = None
         self.needs: float | None = None
+        self.beside = False
         self.setVisible(False)
 
     def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:
@@ -37,6 +40,8 @@ class CoursePainting(Painting):
         self.waves = supply.waves if supply is not None else ()
         self.battery = supply.battery if supply is not None else None
         self.drops_at, self.needs = None, None
+        link = job.link(supply.link) if supply is not None else None
+        self.beside = link is not None and len(rails_of(job, link)) > 1
         if supply is not None:
             n = supply.numbers
             if "dropout_margin_v" in n and self.waves:
@@ -69,7 +74,7 @@ class CoursePainting(Painting):
         if self.waves:
             self._waves(painter, box)
         elif self.battery is not None:
-            self._discharge(painter, box, self.battery)
+            self._discharge(painter, box, self.battery, beside=self.beside)
 
     # -- waves ------------------------------------------------------------------------------------------------
 
@@ -78,8 +83,9 @@ class CoursePainting(Painting):
         most = max(max(w.reservoir) for w in self.waves)
         most = 1.12 * max([most, *(abs(v) for v in self.waves[0].winding)])
         period = self.waves[0].times[-1]
-        _grid(painter, plot, most, "V", f"one period, {1e3 * period:.3g} ms")
         highest = max(max(abs(c) for c in w.current) for w in self.waves) or 1.0
+        told = f"one period, {1e3 * period:.3g} ms · charging current {format_quantity(highest, 'A', 2)} at the crest"
+        _grid(painter, plot, most, "V", told)
         t = theme.current()
 
         def place(time: float, volts: float) -> QPointF:
@@ -115,9 +121,9 @@ class CoursePainting(Painting):
             y = place(0, self.drops_at).y()
             painter.setPen(QPen(t.color("fix"), 1.5, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-        self._names(painter, plot, most, highest)
+        self._names(painter, plot, most)
 
-    def _names(self, painter: QPainter, plot: QRectF, most: float, highest: float) -> None:
+    def _names(self, painter: QPainter, plot: QRectF, most: float) -> None:
         """What each line is, beside its end."""
         first = self.waves[0]
         low = min(self.waves, key=lambda w: min(w.reservoir))
@@ -133,19 +139,10 @@ class CoursePainting(Painting):
         line = plot.bottom() - plot.height() * least / most
         module = QRectF(plot.left() + 6, line + 1, plot.width() - 10, 14)
         say(painter, module, f"module {format_quantity(least, 'V', 3)}", px=10, bold=True, use="accent")
-        current = QRectF(plot.left() + 6, plot.bottom() - 16, plot.width() - 10, 14)
-        say(
-            painter,
-            current,
-            f"charging current, {format_quantity(highest, 'A', 2)} at the crest",
-            px=10,
-            use="dim",
-            align=Align.AlignRight | Align.AlignVCenter,
-        )
 
     # -- a battery --------------------------------------------------------------------------------------------
 
-    def _discharge(self, painter: QPainter, box: QRectF, battery: BatteryDetail) -> None:
+    def _discharge(self, painter: QPainter, box: QRectF, battery: BatteryDetail, *, beside: bool) -> None:
         plot = box.adjusted(LEFT, TOP, -RIGHT, -BOTTOM)
         playing = [x for x in battery.lasting if x.powered and x.hours.value is not None] or [
             x for x in battery.lasting if x.hours.value
@@ -160,7 +157,8 @@ class CoursePainting(Painting):
                 align=Align.AlignCenter,
             )
             return
-        state = playing[-1]
+        # where it lasts the least: beside another rail it is there that the battery feeds
+        state = min(playing, key=lambda x: value({"x": x.hours}, "x")) if beside else playing[-1]
         now, before = value({"x": state.hours}, "x"), value({"x": state.before}, "x")
         longest = 1.05 * max(now, before, 1e-6)
         highest, lowest = battery.falling[0][1], battery.falling[-1][1]
@@ -175,25 +173,12 @@ class CoursePainting(Painting):
                 plot.bottom() - plot.height() * (volts - foot) / (most - foot),
             )
 
-        for hours, use, words, width in (
-            (before, "dim", "before", 1.5),
-            (now, "copper", "with the module", 2.6),
-        ):
-            if hours <= 0:
+        for hours, use, width in ((before, "dim", 1.5), (now, "copper", 2.6)):
+            if hours <= 0 or (use == "dim" and abs(before - now) < ALIKE * now):
                 continue
             points = [place(part * hours, volts) for part, volts in battery.falling]
             painter.setPen(QPen(t.color(use), width))
             painter.drawPolyline(QPolygonF(points))
-            last, told = points[-1], f"{words}: {hours:.2g} h"
-            leftward = last.x() > plot.center().x()
-            rect = QRectF(
-                last.x() - 156 if leftward else last.x() + 6,
-                last.y() + (2 if leftward else -4),
-                150,
-                15,
-            )
-            align = Align.AlignRight if leftward else Align.AlignLeft
-            say(painter, rect, told, px=12, bold=use == "copper", use=use, align=align | Align.AlignVCenter)
         least = battery.numbers.get("end_margin_v")
         end = battery.numbers.get("end_v")
         if least is not None and end is not None and least.value is not None and end.value is not None:
@@ -209,19 +194,24 @@ class CoursePainting(Painting):
                     px=10,
                     use="fix",
                 )
+        self._lasts(painter, plot, battery, now, before)
+
+    def _lasts(
+        self, painter: QPainter, plot: QRectF, battery: BatteryDetail, now: float, before: float
+    ) -> None:
+        """How long it lasts, now and before, over the curves."""
+        told = f"{hours_of(now)} with the module"
+        if before > 0 and abs(before - now) >= ALIKE * now:
+            told += f", {hours_of(before)} before"
         if battery.days is not None and battery.days[0].value is not None:
             days, was = battery.days[0].value, battery.days[1].value or 0.0
-            head = QRectF(plot.left(), plot.top() - 18, plot.width(), 15)
-            say(
-                painter,
-                head,
-                f"{days:.2g} days of the stated use, {was:.2g} before",
-                px=11,
-                bold=True,
-                use="copper",
-            )
+            told += f" · {days:.2g} days of the stated use, {was:.2g} before"
+        head = QRectF(plot.left(), plot.top() - 18, plot.width(), 15)
+        say(painter, head, told, px=11, bold=True, use="copper")
 
 
+#: Hours that differ by less than this part of them are the same [1].
+ALIKE = 0.02
 STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)
 WIDTHS = (2.6, 1.4, 1.4)
 
