@@ -281,6 +281,21 @@ def test_a_second_rail_is_added_from_the_menu_and_shown(bench: Bench) -> None:
     assert bench.session.job.links[0].starts == ("host.rail", "host.second")
     assert "standby" in station.picture.steps[0].name
     assert station.picture.steps[1].name == "two diodes"
+    assert any("while “off”" in b.words for b in station.bars.bars)
+    assert "V at" in station.strip.cells[0][4]
+    assert station.strip.cells[0][1]
+    choose("Take out: two rails")
+    assert bench.session.job.links[0].starts == ("host.rail",)
+
+
+def test_heat_is_told_at_three_heights_of_the_mains(qtbot: QtBot) -> None:
+    """A linear regulator behind a rectifier: hotter the higher the mains; one that chops has none of it."""
+    station = shown(qtbot, winding_job("bridge", "linear_large", open_v="12 V", earthed=Earthed.NONE))
+    (junction,) = [b for b in station.bars.bars if b.words.startswith("junction of the converter")]
+    assert [name for name, _ in junction.heights] == ["low", "nominal", "high"]
+    low, nominal, high = (at for _, at in junction.heights)
+    assert low < nominal < high
+    assert "at high mains" in station.bars.accessibleName()
     chopped = shown(qtbot, winding_job("bridge", "buck", open_v="12 V", earthed=Earthed.NONE))
     assert not [b for b in chopped.bars.bars if b.heights]
 
