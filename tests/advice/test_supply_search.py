@@ -76,7 +76,7 @@ def test_nothing_that_is_tried_one_by_one_is_better(seed: int, monkeypatch: pyte
                 edit = SupplyCandidate(
                     "ac", keys, farads, lambda j, k=keys, f=farads: put_supply(j, PIN, "ac", k, f)
                 )  # type: ignore[misc]
-                option, _ = _solved(job, PIN, edit, None)
+                option = _solved(job, PIN, edit, None).option
                 every += [option] if option is not None else []
     assert bool(found) == bool(every)
     if every:

@@ -12,6 +12,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 from functools import partial
+from itertools import groupby
 from typing import NamedTuple
 
 import msgspec
@@ -23,7 +24,7 @@ from pigtail.advice.found import Supplied, SuppliesFound
 from pigtail.advice.weighing import bought, not_held, unbettered
 from pigtail.catalogue.kinds import adapter_kinds
 from pigtail.catalogue.stock import Stock
-from pigtail.catalogue.topologies import Does, Topology, converters, does, first, those, topology
+from pigtail.catalogue.topologies import Does, Task, Topology, converters, does, first, those, topology
 from pigtail.circuit import CircuitError, ConvergenceError
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import own_adapter, put_supply
@@ -97,13 +98,14 @@ CHANGES = {
 
 class SupplyCandidate(NamedTuple):
     """One way to supply a pin: its source, the networks in a row, the reservoir [F], the edit that makes it; what stops it before it is
-    solved whole."""
+    solved whole; whether arithmetic leaves it in doubt over the whole spread."""
 
     source: str
     keys: tuple[str, ...]
     reservoir: float | None
     edit: Edit
     stopped: str = ""
+    doubtful: bool = False
 
 
 class SupplyStep(msgspec.Struct, frozen=True):
@@ -133,8 +135,8 @@ def pin_named(job: Job, name: str) -> str:
 
 
 def sources_of(job: Job, pin: str) -> tuple[str, ...]:
-    """The sources that a search goes through, one a step: rails, windings, and adapters by the keys of their kinds. Raises EditError for
-    a module of which nobody knows what it needs."""
+    """The steps that a search goes through: rails, windings by their ids each with the key of a rectifier behind a stroke, and adapters by
+    the keys of their kinds. Raises EditError for a module of which nobody knows what it needs."""
     measured = Measured(job).job
     terminal = measured.terminal(pin)
     assert isinstance(terminal, SupplyIn)
@@ -152,12 +154,19 @@ def sources_of(job: Job, pin: str) -> tuple[str, ...]:
             f"a search rests on what is not known: {job.label(pin)}: {', '.join(lacking)}; type it in Survey",
             value=pin,
         )
-    windings = [w.id for w in measured.host.windings if winding_live(measured, w, measured.working_state())]
-    return (*rails(measured, pin), *windings, *(k.key for k in adapter_kinds()))
+    windings = [w for w in measured.host.windings if winding_live(measured, w, measured.working_state())]
+    rectified = [f"{w.id}/{r.key}" for w in windings for r in _rectifiers(w)]
+    return (*rails(measured, pin), *rectified, *(k.key for k in adapter_kinds()))
 
 
-def candidates_of(job: Job, pin: str, source: str) -> Iterator[SupplyCandidate]:
-    """All ways to supply a pin from one source that arithmetic does not rule out."""
+def _rectifiers(winding: Winding) -> list[Topology]:
+    """What can stand behind a winding: nothing that wants a tap where there is none."""
+    return [r for r in those("supply", Does.RECTIFIES) if len(r.inputs) < 3 or winding.tap]
+
+
+def candidates_of(job: Job, pin: str, step: str) -> Iterator[SupplyCandidate]:
+    """All ways to supply a pin by one step of a search, or from a winding by all its rectifiers, that arithmetic does not rule out."""
+    source, _, rectifier = step.partition("/")
     measured = Measured(job).job
     terminal = measured.terminal(pin)
     assert isinstance(terminal, SupplyIn)
@@ -165,7 +174,8 @@ def candidates_of(job: Job, pin: str, source: str) -> Iterator[SupplyCandidate]:
     winding = winding_named(measured, source)
     rail = measured.terminal(source)
     if winding is not None:
-        yield from _from_winding(measured, pin, winding, suiting)
+        behind = [r for r in _rectifiers(winding) if rectifier in ("", r.key)]
+        yield from _from_winding(measured, pin, winding, behind, suiting)
     elif isinstance(rail, Rail):
         for converter in suiting:
             if rail.voltage is None and converter.does & {Does.CONDUCTS, Does.SEPARATES}:
@@ -187,16 +197,16 @@ def candidates_of(job: Job, pin: str, source: str) -> Iterator[SupplyCandidate]:
             )
 
 
-def _from_winding(job: Job, pin: str, winding: Winding, suiting: list[Topology]) -> Iterator[SupplyCandidate]:
+def _from_winding(
+    job: Job, pin: str, winding: Winding, behind: list[Topology], suiting: list[Topology]
+) -> Iterator[SupplyCandidate]:
     """The ways from a winding whose reservoir leaves the converter its room, at low mains in a burst and at high mains with nothing drawn;
-    of each rectifier and converter the smallest reservoir that does, and the next; all of them where nobody knows the winding."""
+    of each rectifier and converter the smallest reservoir that does, and the next; the largest where nobody knows the winding."""
     terminal = job.terminal(pin)
     assert isinstance(terminal, SupplyIn)
     known = not unknown_of(winding)
-    for rectifier in those("supply", Does.RECTIFIES):
-        if len(rectifier.inputs) > 2 and not winding.tap:
-            continue
-        levels: dict[tuple[float, bool], Levels] = {}
+    for rectifier in behind:
+        reservoirs: dict[bool, _Reservoirs] = {}
         trapped: dict[bool, bool] = {}
         for converter in suiting:
             keys = (rectifier.key,) if Does.CONDUCTS in converter.does else (rectifier.key, converter.key)
@@ -210,19 +220,26 @@ def _from_winding(job: Job, pin: str, winding: Winding, suiting: list[Topology])
                 )
                 if apart not in trapped:
                     trapped[apart] = _trapped(job, pin, winding, made)
-                if known and (farads, chops) not in levels and not trapped[apart]:
-                    levels[farads, chops] = _levels(job, pin, winding, rectifier, farads, chops=chops)
-                stopped = (
-                    TRAP if trapped[apart] else _stopped(converter, terminal, levels.get((farads, chops)))
-                )
-                yield made._replace(stopped=stopped)
-                fitting += not stopped
+                if known and chops not in reservoirs and not trapped[apart]:
+                    reservoirs[chops] = _Reservoirs(job, pin, winding, rectifier, chops=chops)
+                levels = reservoirs[chops].of(farads) if known and not trapped[apart] else None
+                stopped = TRAP if trapped[apart] else _stopped(converter, terminal, levels)
+                doubtful = not stopped and bool(_stopped(converter, terminal, levels, at_worst=True))
+                yield made._replace(stopped=stopped, doubtful=doubtful)
+                fitting += not stopped and not doubtful
                 if fitting == SIZES or stopped in WHATEVER_SIZE:
                     break
 
 
 #: The finding of a winding that stands on the host's ground; what no other reservoir would change.
 TRAP = "power.reference_trap"
+#: What a larger reservoir may mend.
+SIZED = {"power.dropout", "power.ripple_current", "power.battery_end"}
+#: What it may mend too where nothing converts; what another case or heatsink may.
+PINS, HEAT = (
+    {"power.under_voltage", "power.living_low"},
+    {"power.hot", "power.living_hot", "power.regulator_current", "power.living_given"},
+)
 WHATEVER_SIZE = (TRAP, "power.regulator_overload", "power.input_over_voltage", "power.over_voltage")
 
 
@@ -241,55 +258,86 @@ class Levels(NamedTuple):
     crest: float
 
 
-def _levels(
-    job: Job, pin: str, winding: Winding, rectifier: Topology, farads: float, *, chops: bool
-) -> Levels:
-    """What a rectifier with a reservoir leaves to a converter: it is drawn from what the module draws, less where the converter chops."""
-    terminal = job.terminal(pin)
-    assert isinstance(terminal, SupplyIn)
-    amperes, own = terminal.largest.high if terminal.largest is not None else 0.0, OWN_A
-    if chops and terminal.maximum is not None and winding.open is not None:
-        amperes, own = amperes * min(terminal.maximum.nominal / (CHOPPING * winding.open.low), 1.0), 0.0
-    load = Known.of(amperes + own, "A", Basis.TYPICAL)
-    bare = replace(terminal, average=load, burst=load, minimum=None, **dict.fromkeys(DOINGS))
-    module = job.device(pin.partition(".")[0])
-    assert isinstance(module, Module)
-    changed = replace(module, terminals=tuple(bare if t is terminal else t for t in module.terminals))
-    trial = replace(job, modules=tuple(changed if m is module else m for m in job.modules))
-    trial = put_supply(trial, pin, winding.id, (rectifier.key,), farads)
-    course = Course(Measured(trial).job, supply_links(trial, pin)[0])
+class _Reservoirs:
+    """What a rectifier with reservoirs of some sizes leaves to a converter: one course, its reservoir turned from size to size, so that
+    each settles from where the last one did. It is drawn from what the module draws, less where the converter chops."""
 
-    def on_reservoir(corner: str) -> Array:
-        settled = course.settled(course.corner(CORNERS[corner]), steps=COARSE)
-        return course.probe(settled.solution, course.rectifier, "dc_v")[
-            course.last_period(settled.solution, COARSE)
-        ]
+    def __init__(self, job: Job, pin: str, winding: Winding, rectifier: Topology, *, chops: bool) -> None:
+        terminal = job.terminal(pin)
+        assert isinstance(terminal, SupplyIn)
+        amperes, own = terminal.largest.high if terminal.largest is not None else 0.0, OWN_A
+        if chops and terminal.maximum is not None and winding.open is not None:
+            amperes, own = amperes * min(terminal.maximum.nominal / (CHOPPING * winding.open.low), 1.0), 0.0
+        load = Known.of(amperes + own, "A", Basis.TYPICAL)
+        bare = replace(terminal, average=load, burst=load, minimum=None, **dict.fromkeys(DOINGS))
+        module = job.device(pin.partition(".")[0])
+        assert isinstance(module, Module)
+        changed = replace(module, terminals=tuple(bare if t is terminal else t for t in module.terminals))
+        trial = replace(job, modules=tuple(changed if m is module else m for m in job.modules))
+        trial = put_supply(trial, pin, winding.id, (rectifier.key,))
+        self.course = Course(Measured(trial).job, supply_links(trial, pin)[0])
+        self.sized = [r for r in rectifier.bought() if r.role in (Task.RESERVOIR, Task.PUMP)]
+        self.found: dict[float, Levels] = {}
 
-    try:
-        return Levels(float(on_reservoir("sagging").min()), float(on_reservoir("highest").max()))
-    except ConvergenceError:
-        return Levels(0.0, 0.0)
+    def of(self, farads: float) -> Levels:
+        """The levels with a reservoir of a size [F]."""
+        if farads not in self.found:
+            try:
+                valley, crest = self._on("sagging", farads).min(), self._on("highest", farads).max()
+                self.found[farads] = Levels(float(valley), float(crest))
+            except ConvergenceError:
+                self.found[farads] = Levels(0.0, 0.0)
+        return self.found[farads]
+
+    def _on(self, name: str, farads: float) -> Array:
+        """The volts on the reservoir over a period in a corner [V]."""
+        corner, course = CORNERS[name], self.course
+        sizes = {}
+        for rule in self.sized:
+            known = rule.known(farads)
+            sizes[course.rectifier.parameter(rule.name)] = (known.low, known.nominal, known.high)[
+                corner.store
+            ]
+        run = course.settled(course.corner(corner) | sizes, steps=COARSE).solution
+        return course.probe(run, course.rectifier, "dc_v")[course.last_period(run, COARSE)]
 
 
-def _stopped(converter: Topology, pin: SupplyIn, levels: Levels | None) -> str:
-    """What stops a converter on a reservoir: that it does not stand the crest, cannot give the burst, has no room at the valley; empty for
-    nothing. Of the straight join, whether the module stands it."""
+def _stopped(converter: Topology, pin: SupplyIn, levels: Levels | None, *, at_worst: bool = False) -> str:
+    """What stops a converter on a reservoir, at the best end of its spread or at the worst: that it does not stand the crest, cannot give
+    the burst, has no room at the valley; empty for nothing. Of the straight join, whether the module stands it."""
+    slack = 0.0 if at_worst else SLACK_V
     values = converter.values(converter.section())
+
+    def at_least(known: Known) -> float:
+        return known.low if at_worst else known.high
+
+    def at_most(known: Known) -> float:
+        return known.high if at_worst else known.low
+
     wanted = pin.largest.nominal if pin.largest is not None else 0.0
-    if "imax" in values and values["imax"].high < wanted:
+    if "imax" in values and at_least(values["imax"]) < wanted:
         return "power.regulator_overload"
+    assert pin.minimum is not None
+    assert pin.maximum is not None
     if levels is None:
         return ""
     if Does.CONDUCTS in converter.does:
-        assert pin.minimum is not None
-        assert pin.maximum is not None
-        over, under = levels.crest > pin.maximum.high + SLACK_V, levels.valley < pin.minimum.low - SLACK_V
+        over = levels.crest > at_least(pin.maximum) + slack
+        under = levels.valley < at_most(pin.minimum) - slack
         return "power.over_voltage" if over else "power.under_voltage" if under else ""
     most, least, volts, dropout = (values.get(k) for k in ("vin_max", "vin_min", "vout", "dropout"))
-    if most is not None and levels.crest > most.high + SLACK_V:
+    if most is not None and levels.crest > at_least(most) + slack:
         return "power.input_over_voltage"
-    needed = least.low if least is not None else volts.low + dropout.low if volts and dropout else 0.0
-    return "power.dropout" if levels.valley < needed - SLACK_V else ""
+    if at_worst and volts is not None and (volts.low < pin.minimum.high or volts.high > pin.maximum.low):
+        return "power.under_voltage" if volts.low < pin.minimum.high else "power.over_voltage"
+    needed = (
+        at_most(least)
+        if least is not None
+        else at_most(volts) + at_most(dropout)
+        if volts and dropout
+        else 0.0
+    )
+    return "power.dropout" if levels.valley < needed - slack else ""
 
 
 def _makes(converter: Topology, pin: SupplyIn) -> bool:
@@ -312,54 +360,80 @@ def _within(converter: Topology, low: float, high: float) -> bool:
 
 
 def take_step(job: Job, pin: str, source: str, before: SupplyStep, stock: Stock | None = None) -> SupplyStep:
-    """One step of a search: all ways from one source, solved; its findings added to those of the steps before."""
+    """One step of a search: its ways solved, those in doubt only where there are no others; its findings added to those before."""
+    doubtful: list[SupplyCandidate] = []
+
+    def certain() -> Iterator[SupplyCandidate]:
+        for candidate in candidates_of(job, pin, source):
+            if candidate.doubtful:
+                doubtful.append(candidate)
+            else:
+                yield candidate
+
+    step = _all_solved(job, pin, certain(), before, stock)
+    return step if step.options or not doubtful else _all_solved(job, pin, iter(doubtful), step, stock)
+
+
+def _all_solved(
+    job: Job, pin: str, every: Iterator[SupplyCandidate], before: SupplyStep, stock: Stock | None
+) -> SupplyStep:
+    """Candidates solved one kind after the other, added to what was found before."""
     found: list[Supplied] = []
-    broken, solved, good = Counter(before.broken), before.solved, Counter[tuple[object, ...]]()
-    for keys, group in _grouped(candidates_of(job, pin, source)):
-        kind = (*keys[:-1], topology(keys[-1]).does)
+    broken, solved, enough = Counter(before.broken), before.solved, Counter[tuple[object, ...]]()
+    for keys, group in groupby(every, key=lambda c: c.keys):
+        kind = _kind(keys)
         best: Supplied | None = None
-        for candidate in group if good[kind] < OF_A_KIND else ():
+        last = Tried()
+        for candidate in group if enough[kind] < OF_A_KIND else ():
             solved += 1
-            option, stops = (
-                (None, candidate.stopped) if candidate.stopped else _solved(job, pin, candidate, stock)
-            )
-            if option is None:
-                broken[stops] += 1
-                continue
-            if best is None or _rank(option) < _rank(best):
-                best = option
-            if option.severity is Severity.GOOD:
+            last = Tried(candidate.stopped) if candidate.stopped else _solved(job, pin, candidate, stock)
+            if last.option is None:
+                broken[last.stops] += 1
+            elif best is None or _rank(last.option) < _rank(best):
+                best = last.option
+            if not last.sized:
                 break  # a larger reservoir costs more and mends nothing that is left
         if best is not None:
             found.append(best)
-            good[kind] += best.severity is Severity.GOOD
+        enough[kind] += OF_A_KIND if last.alike else best is not None and best.severity is Severity.GOOD
     kept = sorted(found, key=_rank)[:OF_A_SOURCE]
     return SupplyStep((*before.options, *kept), solved, dict(broken))
 
 
-def _grouped(every: Iterator[SupplyCandidate]) -> list[tuple[tuple[str, ...], list[SupplyCandidate]]]:
-    """Candidates that differ in their reservoir alone, together, the smallest first."""
-    groups: dict[tuple[str, ...], list[SupplyCandidate]] = {}
-    for candidate in every:
-        groups.setdefault(candidate.keys, []).append(candidate)
-    return list(groups.items())
+class Tried(NamedTuple):
+    """What came of a candidate: what stops it, or the option that it is; whether a larger reservoir may mend what is left; whether another
+    converter of its kind, which differs in heat and in what it can give alone, would have the same left."""
+
+    stops: str = ""
+    option: Supplied | None = None
+    sized: bool = True
+    alike: bool = False
 
 
-def _solved(
-    job: Job, pin: str, candidate: SupplyCandidate, stock: Stock | None
-) -> tuple[Supplied | None, str]:
+def _kind(keys: tuple[str, ...]) -> tuple[object, ...]:
+    """What converters have in common that differ in heat and in what they can give alone."""
+    shape = topology(keys[-1])
+    return (*keys[:-1], shape.does, *(p.default for p in shape.parts if p.name in ("vout", "dropout")))
+
+
+def _solved(job: Job, pin: str, candidate: SupplyCandidate, stock: Stock | None) -> Tried:
     """A candidate with its numbers, or what stops it."""
     try:
         trial = candidate.edit(job)
         model = Model.of(trial)
-        power = study_power(model)
+        power = study_power(model, painted=False)
         own = _about(trial, pin, power)
         severity = worst([f.severity for f in own])
+        left = {f.judgement for f in own if f.severity is severity} - {"power.winding", "power.inrush"}
+        straight = topology(candidate.keys[-1]).does & {Does.RECTIFIES, Does.CONDUCTS}
+        sized = severity is not Severity.GOOD and bool(left & (SIZED | (PINS if straight else set())))
+        alike = severity is not Severity.GOOD and bool(left) and not left & (SIZED | HEAT)
         if severity in (Severity.STOP, Severity.FIX):
-            return None, next(f.code for f in own if f.severity is severity)
-        return _option(trial, pin, candidate, power, own, model, stock), ""
+            stops = next(f.code for f in own if f.severity is severity)
+            return Tried(stops, sized=sized, alike=alike)
+        return Tried("", _option(trial, pin, candidate, power, own, model, stock), sized, alike)
     except (CircuitError, EditError):
-        return None, "power.unsolved"
+        return Tried("power.unsolved")
 
 
 def _about(job: Job, pin: str, power: PowerFound) -> list[Finding]:
@@ -482,7 +556,12 @@ def _figures(o: Supplied) -> tuple[float, ...]:
 
 def ranked(job: Job, pin: str, step: SupplyStep) -> SuppliesFound:
     """What the steps so far come to: the options that are offered, the best first, or why there is none."""
-    every = sorted(step.options, key=_rank)[:OFFERED]
+    of_source = Counter[str]()
+    every: list[Supplied] = []
+    for option in sorted(step.options, key=_rank):
+        of_source[option.source] += 1
+        if of_source[option.source] <= OF_A_SOURCE and len(every) < OFFERED:
+            every.append(option)
     best = unbettered([_figures(o) for o in every])
     marked = tuple(replace(o, pareto=alone) for o, alone in zip(every, best, strict=True))
     return SuppliesFound(pin, marked, step.solved, "" if marked else _in_the_way(job, step))

@@ -267,14 +267,14 @@ class WindingSupply(DirectSupply):
             "inrush_room_a": Wanted("A", "the room below what a diode stands at switch-on"),
         }
 
-    def study(self) -> SupplyDetail:
-        """Everything that is asked of a supply from a winding, with its course to be painted."""
+    def study(self, *, painted: bool = True) -> SupplyDetail:
+        """Everything that is asked of a supply from a winding, with its course to be painted unless nobody looks."""
         numbers = estimate(self.inputs, self.solve, self.wanted())
         detail = SupplyDetail(
             self.link.id, self.pin.partition(".")[0], self.rail, self.pin, self.shape.key, numbers,
             rectifier=self.course.rectifier.shape.key,
         )  # fmt: skip
-        return replace(detail, waves=self.waves(), heat=self.heat()) if self.known else detail
+        return replace(detail, waves=self.waves(), heat=self.heat()) if self.known and painted else detail
 
     def heat(self) -> tuple[Heat, ...]:
         """The junction of a linear converter at low, nominal and high mains, all else at nominal values; none of one that chops."""

@@ -47,8 +47,8 @@ WORSE = {
 }  # fmt: skip
 
 
-def study_power(model: Model) -> PowerFound:
-    """Study the supply of every module. Raises CompileError."""
+def study_power(model: Model, *, painted: bool = True) -> PowerFound:
+    """Study the supply of every module; unpainted without what only the station's pictures show. Raises CompileError."""
     job = model.job
     pins = [a for m in job.modules for a in addresses_of(job, SupplyIn, m.id)]
     findings = port_findings(job)
@@ -65,7 +65,7 @@ def study_power(model: Model) -> PowerFound:
             findings.append(found)
             continue
         supply = supply_of(model, pin, *found)
-        detail = supply.study()
+        detail = supply.study(painted=painted)
         moments, uses, lives = lives_of(model, supply, detail.numbers)
         findings += lives
         findings += dip_findings(model, supply)

@@ -106,8 +106,8 @@ class DirectSupply:
             }
         return wanted
 
-    def study(self) -> SupplyDetail:
-        """Everything that is asked of a supply."""
+    def study(self, *, painted: bool = True) -> SupplyDetail:
+        """Everything that is asked of a supply, with what is painted of it unless nobody looks."""
         numbers = estimate(self.inputs, self.solve, self.wanted())
         return SupplyDetail(
             self.link.id, self.pin.partition(".")[0], self.rail, self.pin, self.shape.key, numbers

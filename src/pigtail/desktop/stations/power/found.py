@@ -20,9 +20,9 @@ COLUMNS = ("supply", "in a burst", "heat", "ripple", "buzz", "parts", "cost")
 
 
 class SupplyFound(OptionsBoard):
-    """Asks for a search, one source a step, and shows what came of it; its buttons are laid out by the station."""
+    """Asks for a search, a source or a rectifier behind it a step, and shows what came of it; its buttons are laid out by the station."""
 
-    step_of = "sources"
+    step_of = "sources and rectifiers"
     no_contest = "There is no other method to compare: the module is not supplied yet."
 
     def __init__(self) -> None:
