@@ -38,7 +38,8 @@ def deck_of(shape: Topology) -> str:
             )
         return f"{head}{call}{source}Rg {second} 0 1meg\n{ground}Rl out c 220\n.tran 50u 100m\n.end\n"
     if "supply" in shape.purposes:
-        return f"{head}{call}Vs p_in 0 DC 12\n{ground}Rl out c 100\n.op\n.end\n"
+        more = "".join(f"V_{p} p_{p} 0 DC 9\n" for p in shape.inputs[1:])
+        return f"{head}{call}Vs p_in 0 DC 12\n{more}{ground}Rl out c 100\n.op\n.end\n"
     sources = "".join(
         f"V{k} e{k} 0 DC {1.3 - 0.2 * k:g} AC {1 - 0.4 * k:g}\nRs{k} e{k} p_{p} 220\n"
         for k, p in enumerate(shape.inputs)

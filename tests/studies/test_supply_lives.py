@@ -8,11 +8,12 @@ import pytest
 from msgspec.structs import replace
 
 from pigtail.advice.remedies import advised
-from pigtail.edits import set_part
-from pigtail.edits.plan import add_second_rail, drop_from_supply
-from pigtail.edits.usual import supply_link
+from pigtail.catalogue.kinds import make_module
+from pigtail.edits import add_module, set_part
+from pigtail.edits.plan import add_second_rail, drop_from_supply, put_supply
+from pigtail.edits.usual import return_link, supply_link
 from pigtail.job.document import Job
-from pigtail.job.energy import Battery, Chemistry, RailState
+from pigtail.job.energy import Battery, Chemistry, KeptBy, RailState, Regulator
 from pigtail.job.errors import EditError
 from pigtail.model.model import Model
 from pigtail.studies.all import study_job
@@ -266,3 +267,96 @@ def test_a_charge_is_slowed_down_by_what_is_advised(job: Job) -> None:
         ]
         for r in offered
     )
+
+
+def two_modules(limit: str, charging: str) -> Job:
+    """Two modules on one rail, one of which also charges a cell of its own."""
+    job = rail_job("direct", "5 V ±1 %", limit=volts(limit, "A"), used=volts("0 A", "A"), states=("on",),
+                   pin={"charging": volts(charging, "A")})  # fmt: skip
+    job = add_module(job, make_module("wireless_receiver_5v", "tx"))
+    links = (
+        supply_link(job, "supply_2", "host.rail", "tx.supply", "direct"),
+        return_link("ret_2", "Return", "tx.supply_return", "host.star", 20),
+    )
+    return replace(job, links=(*job.links, *links))
+
+
+def test_one_charges_while_the_other_bursts() -> None:
+    """300 mA and a burst of 130 mA are more than 400 mA, though neither burst alone nor both averages are."""
+    assert told(two_modules("0.4 A", "300 mA"))["power.living_rail_overload"].severity is Severity.FIX
+    assert not {c for c in told(two_modules("0.7 A", "300 mA")) if c.startswith("power.living")}
+
+
+def test_what_lasts_heats_the_hosts_own_regulator_and_what_stands_behind_the_pin() -> None:
+    """Playing alone both stay cool; transmitting for long they do not."""
+    regulator = Regulator(fed=volts("12 V"), theta=volts("30 °C/W", "°C/W"))
+    kept = {
+        "kept": KeptBy.LINEAR,
+        "regulator": regulator,
+        "used": volts("0.05 A", "A"),
+        "limit": volts("1.5 A", "A"),
+    }
+    for transmitting, hot in (("700 mA", True), ("60 mA", False)):
+        busy = {"transmitting": volts(transmitting, "A")}
+        found = told(rail_job("direct", "5 V ±1 %", states=("on",), pin=busy, **kept))
+        (finding,) = (f for f in found.values() if f.judgement == "power.host_regulator")
+        assert (finding.severity is Severity.FIX) is hot
+        behind = told(
+            rail_job(
+                "direct", "9 V ±1 %", states=("on",), pin=busy | {"behind": "78M05", "maximum": volts("12 V")}
+            )
+        )
+        (finding,) = (f for f in behind.values() if f.judgement == "power.behind_hot")
+        assert (finding.severity is Severity.GOOD) is not hot
+
+
+def test_a_fuse_carries_what_lasts() -> None:
+    """A fuse that carries playing goes while the module transmits."""
+    for transmitting, holds in (("900 mA", False), ("50 mA", True)):
+        job = rail_job(
+            "direct",
+            "5 V ±1 %",
+            states=("on",),
+            limit=volts("3 A", "A"),
+            pin={"transmitting": volts(transmitting, "A")},
+        )
+        found = told(put_supply(job, PIN, "host.rail", ("supply_fuse",)))
+        (finding,) = (f for f in found.values() if f.judgement == "power.fuse_holds")
+        assert (finding.severity is Severity.GOOD) is holds
+
+
+def test_two_rails_that_are_alike_both_feed() -> None:
+    """Neither is said to feed in no state."""
+    job = two_rails("5.5 V ±1 %")
+    assert "no state" not in told(job)["power.either"].sentence
+
+
+def test_a_cell_is_charged_from_a_winding_and_the_charger_heats_at_high_mains() -> None:
+    """Behind a rectifier the chip is judged by the mean at high mains, and stands no more than it is made for."""
+    pin = {"minimum": volts("2.9 V"), "burst": volts("80 mA", "A")}
+    low, high = (
+        told(
+            winding_job("half_wave_schottky", "charger_cell", open_v=v, kind="wireless_receiver_low", pin=pin)
+        )
+        for v in ("5 V", "7 V")
+    )
+    assert high["power.input_over_voltage"].severity is Severity.STOP
+    assert "power.input_over_voltage" not in low
+    assert {f.judgement for f in low.values()} >= {
+        "power.charger_hot",
+        "power.charge_rate",
+        "power.charger_fed",
+    }
+
+
+@pytest.mark.parametrize("rail_v", ["-5 V ±1 %", "0.5 V"])
+def test_nothing_is_good_of_a_rail_that_cannot_feed(rail_v: str) -> None:
+    """A negative rail, a rail of next to nothing: no life of it is good, and no dip is."""
+    pin = {"searching": volts("60 mA", "A"), "capacitance": volts("470 µF", "F")}
+    found = told(rail_job("direct", rail_v, pin=pin, store=volts("100 µF", "F"), states=("off", "on")))
+    assert {"power.reversed", "power.under_voltage", "power.living_low"} & set(found)
+    assert not [
+        f
+        for f in found.values()
+        if f.severity is Severity.GOOD and f.code in ("power.lives", "power.dips_little")
+    ]

@@ -234,7 +234,7 @@ def _from_winding(
 #: The finding of a winding that stands on the host's ground; what no other reservoir would change.
 TRAP = "power.reference_trap"
 #: What a larger reservoir may mend.
-SIZED = {"power.dropout", "power.ripple_current", "power.battery_end"}
+SIZED = {"power.dropout", "power.ripple_current"}
 #: What it may mend too where nothing converts; what another case or heatsink may.
 PINS, HEAT = (
     {"power.under_voltage", "power.living_low"},
@@ -440,12 +440,21 @@ def _about(job: Job, pin: str, power: PowerFound) -> list[Finding]:
     """The findings that a supply answers for: all of Power but what is told of the supplies of others."""
     others = {x.id for x in job.links if x.purpose is Purpose.SUPPLY and pin not in x.at("out")}
     pins = {a for a in job.addresses() if isinstance(job.terminal(a), SupplyIn) and a != pin}
-    return [f for f in power.findings if f.subject not in others | pins and f.code not in NOT_OURS]
+    stores = any(does(s, Does.STORES) for x in supply_links(job, pin) for s in x.sections)
+    aside = NOT_OURS if stores else (*NOT_OURS, *OF_CHARGE)
+    return [f for f in power.findings if f.subject not in others | pins and f.code not in aside]
 
 
 #: Findings of Power that no choice of a supply decides.
-NOT_OURS = ("power.foot_unknown", "power.stage_not_supplied", "power.behind", "power.cell_unprotected", "power.cell_protection_unknown",
-            "power.charge_rate", "power.charge_too_high", "power.charger_hot")  # fmt: skip
+NOT_OURS = (
+    "power.foot_unknown",
+    "power.stage_not_supplied",
+    "power.behind",
+    "power.cell_unprotected",
+    "power.cell_protection_unknown",
+)
+#: And of charging, where the cell is the host's.
+OF_CHARGE = ("power.charge_rate", "power.charge_too_high", "power.charger_hot")
 
 
 def _option(

@@ -16,9 +16,10 @@ from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
+from pigtail.studies.power.alternating import WindingSupply
 from pigtail.studies.power.battery import CHARGED, EMPTY_CELL_V, FALLING, HAD, hours_told
 from pigtail.studies.power.found import BatteryDetail, Lasting
-from pigtail.studies.power.supply import DirectSupply
+from pigtail.studies.power.supply import DirectSupply, lasting_draws
 from pigtail.units import Basis, format_quantity
 
 Array = NDArray[np.float64]
@@ -57,9 +58,13 @@ def _numbers(supply: DirectSupply, cell: Network) -> dict[str, Estimate]:
     def solve(samples: Samples) -> dict[str, Array]:
         solved = net.whole(net.cases(samples, {"bursting": 0.0, "asleep": 0.0}))
         v_in = np.asarray(net.probe(solved, cell, "in_v"))
+        if isinstance(supply, WindingSupply) and supply.known:
+            v_in = np.maximum(v_in, supply.figure(samples, "warm_v"))
         charge, taken = SETS_V / samples[part("rprog")], np.asarray(net.probe(solved, cell, "out_current"))
         capacity = samples[part("capacity")]
-        drawn, burst = samples[pin("average")], np.maximum(samples[pin("average")], samples[pin("burst")])
+        most = lasting_draws(supply.job)
+        drawn = np.maximum(samples[pin("average")], most.get(pin("average"), 0.0))
+        burst = np.maximum(np.maximum(drawn, samples[pin("burst")]), most.get(pin("burst"), 0.0))
         heat = np.maximum(v_in - EMPTY_CELL_V, 0.0) * charge
         end = samples[part("empty")] - samples[part("rcell")] * burst
         return {

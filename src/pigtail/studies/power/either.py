@@ -16,13 +16,15 @@ from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate, split
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
-from pigtail.studies.power.supply import DirectSupply
+from pigtail.studies.power.supply import DirectSupply, lasting_draws
 from pigtail.studies.wording import listed, tell
 from pigtail.units import format_quantity
 
 Array = NDArray[np.float64]
 #: A rail feeds where it gives more than this [A].
 FEEDING_A = 1e-4
+#: And more than this part of what the other gives [1].
+SHARING = 0.2
 
 
 def either_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
@@ -35,7 +37,8 @@ def either_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
     subject = subjects.terminal
     wanted_of = {pair.subject, *(subject(r) for r in rails)}
     inputs = [i for i in net.inputs if i.in_deck or i.subject in wanted_of]
-    cases = [{"bursting": 1.0, "asleep": 0.0} | dict(net.switches[s]) for s in model.states]
+    heaviest = {"bursting": 1.0, "asleep": 0.0} | lasting_draws(job)
+    cases = [heaviest | dict(net.switches[s]) for s in model.states]
 
     def solve(samples: Samples) -> dict[str, Array]:
         solved = net.whole(net.cases(samples, *cases))
@@ -64,14 +67,14 @@ def either_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
     for at, rail in enumerate(rails):
         drawn = np.abs(np.asarray(net.terminal_current(solved, rail)))
         others = [np.abs(np.asarray(net.terminal_current(solved, r))) for k, r in enumerate(rails) if k != at]
-        up = [
-            s.name
-            for s in job.host.states
-            if drawn[model.states.index(s.id)]
-            > max(FEEDING_A, *(o[model.states.index(s.id)] for o in others))
-        ]
+        up = [s.name for s in job.host.states if _feeds(drawn, others, model.states.index(s.id))]
         feeding.append(f"{job.label(rail)} feeds it {_in_states(up)}")
     yield tell("power.either", link.id, {"link": link.name, "feeding": "; ".join(feeding)})
+
+
+def _feeds(drawn: Array, others: list[Array], at: int) -> bool:
+    """Whether a rail gives a fair part of what is drawn in a state: of two that are alike both do."""
+    return bool(drawn[at] > FEEDING_A and drawn[at] > SHARING * max(o[at] for o in others))
 
 
 def _in_states(names: list[str]) -> str:

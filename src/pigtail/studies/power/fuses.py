@@ -20,6 +20,7 @@ from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate, split
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
+from pigtail.studies.power.supply import lasting_draws
 from pigtail.units import format_quantity
 
 Array = NDArray[np.float64]
@@ -27,7 +28,7 @@ Array = NDArray[np.float64]
 
 def fuse_findings(model: Model, link: Link, source: str) -> Iterator[Finding]:
     """The findings about the fuses of a supply that starts at a rail."""
-    job, net = model.job, model.netlist()
+    job, net, heaviest = model.job, model.netlist(), lasting_draws(model.job)
     for fuse in networks(link):
         if Does.FUSES not in fuse.shape.does:
             continue
@@ -37,7 +38,7 @@ def fuse_findings(model: Model, link: Link, source: str) -> Iterator[Finding]:
         name, rail = fuse.parameter, subjects.terminal(source).parameter
 
         def solve(samples: Samples, fuse=fuse, name=name, rail=rail, terminal=terminal) -> dict[str, Array]:  # type: ignore[no-untyped-def]
-            solved = net.whole(net.cases(samples, {"bursting": 0.0}, {"bursting": 1.0}))
+            solved = net.whole(net.cases(samples, {"bursting": 0.0} | heaviest, {"bursting": 1.0} | heaviest))
             average, burst = split(np.abs(np.asarray(net.probe(solved, fuse, "through"))), 2)
             rated = samples[name("rated")]
             results = {"fuse_room": 1 - average / rated, "fuse_burst": burst / rated}

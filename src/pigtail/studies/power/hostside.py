@@ -20,7 +20,7 @@ from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.judging import judge
-from pigtail.studies.power.supply import ambient_input
+from pigtail.studies.power.supply import ambient_input, lasting_draws
 from pigtail.studies.wording import tell
 from pigtail.units import Basis, Known, format_quantity
 
@@ -37,7 +37,7 @@ def host_regulator(model: Model, rail: str) -> Iterator[Finding]:
         or not rail.startswith(f"{HOST}.")
     ):
         return
-    net, subject = model.netlist(), subjects.terminal(rail)
+    net, subject, heaviest = model.netlist(), subjects.terminal(rail), lasting_draws(job)
     given = terminal.regulator or Regulator()
     own = [
         Input(
@@ -54,7 +54,7 @@ def host_regulator(model: Model, rail: str) -> Iterator[Finding]:
     inputs = [i for i in net.inputs if i.in_deck or i.subject == subject] + own + [ambient_input(job)]
 
     def solve(samples: Samples) -> dict[str, Array]:
-        solved = net.whole(net.cases(samples, {"bursting": 0.0}))
+        solved = net.whole(net.cases(samples, {"bursting": 0.0} | heaviest))
         used = samples[subject.parameter("used")]
         across = np.maximum(
             samples["regulator_fed"] - np.asarray(solved.v(net.node(rail), net.reference(rail))), 0.0
@@ -106,7 +106,7 @@ def _label(papers: object) -> str:
 
 def _behind_heat(model: Model, pin: str, found: Decoded, words: dict[str, str]) -> Finding:
     """How hot the regulator behind a pin gets."""
-    net, subject = model.netlist(), subjects.terminal(pin)
+    net, subject, heaviest = model.netlist(), subjects.terminal(pin), lasting_draws(model.job)
     low, usual, high = found.family.theta
     theta = Known(nominal=usual, low=low, high=high, unit="°C/W", basis=Basis.TYPICAL, source="its family")
     told = f"{found.marking}: heat resistance to air"
@@ -114,7 +114,7 @@ def _behind_heat(model: Model, pin: str, found: Decoded, words: dict[str, str]) 
     inputs = [*(i for i in net.inputs if i.in_deck), own, ambient_input(model.job)]
 
     def solve(samples: Samples) -> dict[str, Array]:
-        solved = net.whole(net.cases(samples, {"bursting": 0.0}))
+        solved = net.whole(net.cases(samples, {"bursting": 0.0} | heaviest))
         volts = np.asarray(solved.v(net.node(pin), net.reference(pin)))
         heat = np.maximum(volts - found.volts, 0.0) * np.asarray(net.terminal_current(solved, pin))
         return {"behind_tj_c": samples["ambient"] + heat * samples["behind_theta"], "behind_w": heat}

@@ -25,7 +25,7 @@ from pigtail.studies.judging import judge
 from pigtail.studies.power.alternating import WindingSupply
 from pigtail.studies.power.either import FEEDING_A
 from pigtail.studies.power.found import IN_A_BURST, PLAYING, Moment, RailUse
-from pigtail.studies.power.supply import DirectSupply
+from pigtail.studies.power.supply import DirectSupply, lasting_draws
 from pigtail.units import format_quantity
 
 Array = NDArray[np.float64]
@@ -33,6 +33,8 @@ Array = NDArray[np.float64]
 
 #: What is told of a rail in each state: field, words, over what it is tried while it is unknown.
 PER_STATE = (("limit", "current it can give", (1e-2, 5.0)), ("used", "what the host draws", (0.0, 5.0)))
+#: Which current of its pin a module wants while it plays and bursts.
+WANTS = {PLAYING: "average", IN_A_BURST: "burst"}
 #: Numbers are alike within this part of them [1].
 ALIKE = 1e-3
 
@@ -102,8 +104,13 @@ class Lives:
     def _case(self, life: Life, samples: Samples) -> dict[str, float | Array]:
         """The switches of a life, and what the module draws in it."""
         pin = subjects.terminal(self.supply.pin).parameter
-        drawn = {pin("average"): samples[pin(life.doing)]} if life.doing in DOINGS else {}
-        switches = {"bursting": float(life.doing == IN_A_BURST), "asleep": 0.0}
+        doing = life.doing in DOINGS
+        drawn: dict[str, float | Array] = {}
+        if doing:  # while all others burst, or do what takes most
+            drawn = dict(lasting_draws(self.job)) | dict.fromkeys(
+                (pin("average"), pin("burst")), samples[pin(life.doing)]
+            )
+        switches = {"bursting": float(doing or life.doing == IN_A_BURST), "asleep": 0.0}
         return switches | dict(self.net.switches.get(life.state, {})) | drawn
 
     def solve(self, samples: Samples) -> dict[str, Array]:
@@ -143,6 +150,7 @@ class Lives:
     def _heat(self, samples: Samples, solved: Solution) -> dict[str, Array]:
         converter, supply = self.supply.converter, self.supply
         assert converter is not None
+        pin = subjects.terminal(supply.pin).parameter
         v_in, v_out, i_in, i_out = (
             split(np.asarray(self.net.probe(solved, converter, n)), len(self.lives))
             for n in ("in_v", "out_v", "in_current", "out_current")
@@ -153,7 +161,9 @@ class Lives:
             if isinstance(supply, WindingSupply) and supply.known and Does.CHOPS not in converter.shape.does:
                 fed = np.maximum(fed, supply.figure(samples, "warm_v"))
             heat = np.maximum(fed * i_in[k] - v_out[k] * i_out[k], 0.0)
-            results[f"{k}_given_room_a"] = samples[converter.parameter("imax")] - i_out[k]
+            # what it wants counts, whether it gets it or not
+            wanted = np.maximum(i_out[k], samples[pin(WANTS.get(life.doing, life.doing))])
+            results[f"{k}_given_room_a"] = samples[converter.parameter("imax")] - wanted
             if life.lasts:
                 hot = samples["ambient"] + heat * samples[converter.parameter("theta")]
                 results |= {

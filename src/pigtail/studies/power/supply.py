@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
 from pigtail.circuit import Solution
-from pigtail.job.document import Function, Job, Link, Return
+from pigtail.job.document import Function, Job, Link, Return, SupplyIn
 from pigtail.job.readings import plain, standing
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, networks, section_inputs
@@ -40,6 +40,25 @@ def ambient_input(job: Job) -> Input:
         "ambient",
         False,
     )
+
+
+def lasting_draws(job: Job) -> dict[str, float]:
+    """What each supply pin draws at the most, for long and at all, by the parameters of its average and its burst [A]; only of pins that
+    are told to draw more than while they play."""
+    found: dict[str, float] = {}
+    for module in job.modules:
+        for pin in module.terminals:
+            if (
+                not isinstance(pin, SupplyIn)
+                or pin.average is None
+                or pin.lasting is None
+                or pin.largest is None
+            ):
+                continue
+            name = subjects.terminal(f"{module.id}.{pin.id}").parameter
+            if pin.lasting.high > pin.average.high:
+                found |= {name("average"): pin.lasting.high, name("burst"): pin.largest.high}
+    return found
 
 
 class DirectSupply:
