@@ -278,13 +278,15 @@ class _Reservoirs:
         self.course = Course(Measured(trial).job, supply_links(trial, pin)[0])
         self.sized = [r for r in rectifier.bought() if r.role in (Task.RESERVOIR, Task.PUMP)]
         self.found: dict[float, Levels] = {}
+        self.crest: float | None = None
 
     def of(self, farads: float) -> Levels:
         """The levels with a reservoir of a size [F]."""
         if farads not in self.found:
             try:
-                valley, crest = self._on("sagging", farads).min(), self._on("highest", farads).max()
-                self.found[farads] = Levels(float(valley), float(crest))
+                if self.crest is None:  # with nothing drawn, any size is charged to the same crest
+                    self.crest = float(self._on("highest", farads).max())
+                self.found[farads] = Levels(float(self._on("sagging", farads).min()), self.crest)
             except ConvergenceError:
                 self.found[farads] = Levels(0.0, 0.0)
         return self.found[farads]
@@ -383,10 +385,10 @@ def _all_solved(
     for keys, group in groupby(every, key=lambda c: c.keys):
         kind = _kind(keys)
         best: Supplied | None = None
-        last = Tried()
+        last = Outcome()
         for candidate in group if enough[kind] < OF_A_KIND else ():
             solved += 1
-            last = Tried(candidate.stopped) if candidate.stopped else _solved(job, pin, candidate, stock)
+            last = Outcome(candidate.stopped) if candidate.stopped else _solved(job, pin, candidate, stock)
             if last.option is None:
                 broken[last.stops] += 1
             elif best is None or _rank(last.option) < _rank(best):
@@ -400,7 +402,7 @@ def _all_solved(
     return SupplyStep((*before.options, *kept), solved, dict(broken))
 
 
-class Tried(NamedTuple):
+class Outcome(NamedTuple):
     """What came of a candidate: what stops it, or the option that it is; whether a larger reservoir may mend what is left; whether another
     converter of its kind, which differs in heat and in what it can give alone, would have the same left."""
 
@@ -416,7 +418,7 @@ def _kind(keys: tuple[str, ...]) -> tuple[object, ...]:
     return (*keys[:-1], shape.does, *(p.default for p in shape.parts if p.name in ("vout", "dropout")))
 
 
-def _solved(job: Job, pin: str, candidate: SupplyCandidate, stock: Stock | None) -> Tried:
+def _solved(job: Job, pin: str, candidate: SupplyCandidate, stock: Stock | None) -> Outcome:
     """A candidate with its numbers, or what stops it."""
     try:
         trial = candidate.edit(job)
@@ -430,10 +432,10 @@ def _solved(job: Job, pin: str, candidate: SupplyCandidate, stock: Stock | None)
         alike = severity is not Severity.GOOD and bool(left) and not left & (SIZED | HEAT)
         if severity in (Severity.STOP, Severity.FIX):
             stops = next(f.code for f in own if f.severity is severity)
-            return Tried(stops, sized=sized, alike=alike)
-        return Tried("", _option(trial, pin, candidate, power, own, model, stock), sized, alike)
+            return Outcome(stops, sized=sized, alike=alike)
+        return Outcome("", _option(trial, pin, candidate, power, own, model, stock), sized, alike)
     except (CircuitError, EditError):
-        return Tried("power.unsolved")
+        return Outcome("power.unsolved")
 
 
 def _about(job: Job, pin: str, power: PowerFound) -> list[Finding]:
