@@ -116,8 +116,8 @@ def test_what_goes_in_comes_out_as_heat_or_at_the_module() -> None:
     for before, after in pairwise(steps):
         assert before.passes == pytest.approx(after.passes + after.heat)
     assert {b.words for b in bars_of(job, supply)} >= {
-        "at the module's pins",
-        "junction of the converter",
+        "module's pins",
+        "converter's junction",
         "heater winding, r.m.s.",
     }
 
@@ -291,7 +291,7 @@ def test_a_second_rail_is_added_from_the_menu_and_shown(bench: Bench) -> None:
 def test_heat_is_told_at_three_heights_of_the_mains(qtbot: QtBot) -> None:
     """A linear regulator behind a rectifier: hotter the higher the mains; one that chops has none of it."""
     station = shown(qtbot, winding_job("bridge", "linear_large", open_v="12 V", earthed=Earthed.NONE))
-    (junction,) = [b for b in station.bars.bars if b.words.startswith("junction of the converter")]
+    (junction,) = [b for b in station.bars.bars if b.words.startswith("converter's junction")]
     assert [name for name, _ in junction.heights] == ["low", "nominal", "high"]
     low, nominal, high = (at for _, at in junction.heights)
     assert low < nominal < high

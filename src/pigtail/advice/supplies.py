@@ -535,8 +535,9 @@ def _words(link: Link) -> str:
         shape = topology(section.topology)
         name = shape.title.partition(", with reservoir")[0].partition(" with reservoir")[0]
         values = shape.values(section)
-        size = format_quantity(values["c1"].nominal, "F") if Does.RECTIFIES in shape.does else ""
-        told.append(f"{name[:1].lower()}{name[1:]}{f' and {size}' if size else ''}")
+        if Does.RECTIFIES in shape.does:
+            name = f"{name.replace(' rectifier', '')}, {format_quantity(values['c1'].nominal, 'F')}"
+        told.append(f"{name[:1].lower()}{name[1:]}")
     return ", ".join(told)
 
 

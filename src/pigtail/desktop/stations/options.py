@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, Protocol
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from pigtail.advice.found import Contest
@@ -101,6 +102,10 @@ class OptionsBoard(QWidget):
     #: Said where nobody disagrees.
     no_contest = ""
 
+    #: Columns that a table narrower than so much does without [px].
+    last_columns: tuple[int, ...] = ()
+    narrow_px = 640
+
     def __init__(
         self, columns: tuple[str, ...], widths: tuple[int | None, ...], height_px: int, name: str, about: str
     ) -> None:
@@ -165,6 +170,18 @@ class OptionsBoard(QWidget):
         """An option is chosen in the table; None: there is none on view."""
 
     # -- showing --------------------------------------------------------------------------------------------
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """A narrow table keeps what is weighed first."""
+        super().resizeEvent(event)
+        for column in self.last_columns:
+            self.table.setColumnHidden(column, self.width() < self.narrow_px)
+
+    def name_seek(self, words: str) -> None:
+        """Call the button that begins a search otherwise."""
+        self._seek_words = words
+        if not self.searching:
+            self.seek.setText(words)
 
     def forget(self) -> None:
         """Show no search, and stop the one that runs."""

@@ -7,7 +7,6 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 
 from pigtail.desktop.stations.options import OptionsBoard, button, by_steps
@@ -33,9 +32,6 @@ CHOICES = (
 )
 COLUMNS = ("network", "over what is wanted", "headroom", "noise", "parts", "cost", "host joints")
 
-#: Columns that a table narrower than this does without.
-LAST_COLUMNS, NARROW_PX = (5, 6), 640
-
 
 class Found(OptionsBoard):
     """Asks for a search, for two ways of doing it, for a match to another source, and shows what came of it.
@@ -48,6 +44,7 @@ class Found(OptionsBoard):
     match_wanted = pyqtSignal(object, str)
     stock_wanted = pyqtSignal()
 
+    last_columns = (5, 6)
     looked_at, step_of = "candidates solved", "kinds of network"
     no_contest = "Modders do not disagree about this feed: no sum, no pad, no second return."
 
@@ -86,12 +83,6 @@ class Found(OptionsBoard):
             self.forget()
         for each in (self.seek, self.ways, self.match):
             each.setEnabled(bool(link_id))
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """A narrow table keeps what is weighed first."""
-        super().resizeEvent(event)
-        for column in LAST_COLUMNS:
-            self.table.setColumnHidden(column, self.width() < NARROW_PX)
 
     def _search(self, goes_on: Callable[[], bool], ask: Callable[[Answer], None]) -> bool:
         job, link = self._job, self._link

@@ -72,7 +72,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
         told = f"{n['module_v_burst'].short()} of {low:g}–{high:g} V"
         found.append(
             _bar(
-                "at the module's pins",
+                "module's pins",
                 n["module_v_burst"],
                 low - 0.6 * span,
                 high + 0.6 * span,
@@ -83,7 +83,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
     if "regulator_tj_c" in n:
         limit = _hottest(n)
         told = f"{n['regulator_tj_c'].short()} of {limit:.0f} °C"
-        junction = _bar("junction of the converter", n["regulator_tj_c"], 0.0, 1.35 * limit, (limit,), told)
+        junction = _bar("converter's junction", n["regulator_tj_c"], 0.0, 1.35 * limit, (limit,), told)
         found.append(junction._replace(heights=tuple((h.mains, h.junction_c) for h in supply.heat)))
     found += _budget(job, supply)
     found += _elsewhere(job, supply)
@@ -91,7 +91,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
         limit = n["diode_tj_c"].value + n["diode_room_c"].value
         found.append(
             _bar(
-                "junction of a diode",
+                "a diode's junction",
                 n["diode_tj_c"],
                 0.0,
                 1.35 * limit,
@@ -102,9 +102,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
     if "capacitor_a" in n and n["ripple_room_a"].value is not None and n["capacitor_a"].value is not None:
         limit = n["capacitor_a"].value + n["ripple_room_a"].value
         told = f"{n['capacitor_a'].short()} of {format_quantity(limit, 'A', 2)}"
-        found.append(
-            _bar("ripple current of the reservoir", n["capacitor_a"], 0.0, 1.35 * limit, (limit,), told)
-        )
+        found.append(_bar("reservoir's ripple current", n["capacitor_a"], 0.0, 1.35 * limit, (limit,), told))
     return tuple(found)
 
 

@@ -22,6 +22,7 @@ COLUMNS = ("supply", "in a burst", "heat", "ripple", "buzz", "parts", "cost")
 class SupplyFound(OptionsBoard):
     """Asks for a search, a source or a rectifier behind it a step, and shows what came of it; its buttons are laid out by the station."""
 
+    last_columns = (3, 5, 6)
     step_of = "sources and rectifiers"
     no_contest = "There is no other method to compare: the module is not supplied yet."
 
@@ -75,7 +76,7 @@ class SupplyFound(OptionsBoard):
 
 
 def _row(o: Supplied) -> tuple[Cell, ...]:
-    words = f"{o.source}: {o.words}"
+    words = f"{o.words} · {o.source}"
     buzz = "–" if o.buzz is None or o.buzz.value is None else f"{o.buzz.value:.0f} dB".replace("-", "−")
     return (
         Cell(f"{'● ' if o.pareto else ''}{words[:1].upper()}{words[1:]}", mark=o.severity.value, tip=words),

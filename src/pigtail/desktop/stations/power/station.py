@@ -115,16 +115,16 @@ class PowerStation(Station):
         row.addWidget(self.figures)
         row.addWidget(self.found.seek)
         row.addWidget(self.found.ways)
-        pictures = QHBoxLayout()
-        pictures.setSpacing(8)
-        pictures.addWidget(self.course, 3)
-        pictures.addWidget(self.bars, 2)
+        self.pictures = QHBoxLayout()
+        self.pictures.setSpacing(8)
+        self.pictures.addWidget(self.course, 3)
+        self.pictures.addWidget(self.bars, 2)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         layout.addLayout(row)
         layout.addWidget(self.picture)
-        layout.addLayout(pictures, 1)
+        layout.addLayout(self.pictures, 1)
         layout.addWidget(self.network)
         layout.addWidget(self.found)
         layout.addWidget(self.strip)
@@ -146,6 +146,9 @@ class PowerStation(Station):
         for label in self.labels:
             label.setVisible(not narrow and self.rectifier.isHidden())
         self.figures.setText("…" if narrow else "Change…")
+        self.found.name_seek("Find…" if narrow else "Find supplies")
+        self.pictures.setStretch(0, 1 if narrow else 3)
+        self.pictures.setStretch(1, 1 if narrow else 2)
 
     @property
     def _link(self) -> Link | None:

@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from pigtail.job.document import Job
     from pigtail.studies.power.found import BatteryDetail, SupplyDetail, Waves
 
+#: A plot narrower than this tells less [px].
+NARROW_PX = 320.0
 LEFT, BOTTOM, TOP, RIGHT = 42.0, 20.0, 20.0, 8.0
 
 
@@ -84,7 +86,10 @@ class CoursePainting(Painting):
         most = 1.12 * max([most, *(abs(v) for v in self.waves[0].winding)])
         period = self.waves[0].times[-1]
         highest = max(max(abs(c) for c in w.current) for w in self.waves) or 1.0
-        told = f"one period, {1e3 * period:.3g} ms · charging current {format_quantity(highest, 'A', 2)} at the crest"
+        crest = format_quantity(highest, "A", 2)
+        told = f"one period, {1e3 * period:.3g} ms · charging current {crest} at the crest"
+        if plot.width() < NARROW_PX:
+            told = f"{1e3 * period:.3g} ms · charging {crest} at the crest"
         _grid(painter, plot, most, "V", told)
         t = theme.current()
 
@@ -134,7 +139,10 @@ class CoursePainting(Painting):
             if self.drops_at is not None
             else ""
         )
-        say(painter, head, f"valley {valley} at low mains{drops}", px=11, bold=True, use="copper")
+        told = f"valley {valley} at low mains{drops}"
+        if plot.width() < NARROW_PX:
+            told = f"valley {valley}{drops.replace(' · drops out below', ', drop-out')}"
+        say(painter, head, told, px=11, bold=True, use="copper")
         least = min(first.module)
         line = plot.bottom() - plot.height() * least / most
         module = QRectF(plot.left() + 6, line + 1, plot.width() - 10, 14)
