@@ -209,11 +209,13 @@ class CoursePainting(Painting):
     ) -> None:
         """How long it lasts, now and before, over the curves."""
         told = f"{hours_of(now)} with the module"
+        if battery.days is not None:
+            told = f"{hours_of(now)} now"
         if before > 0 and abs(before - now) >= ALIKE * now:
             told += f", {hours_of(before)} before"
         if battery.days is not None and battery.days[0].value is not None:
             days, was = battery.days[0].value, battery.days[1].value or 0.0
-            told += f" · {days:.2g} days of the stated use, {was:.2g} before"
+            told += f" · {days:.2g} days of the stated use, was {was:.2g}"
         head = QRectF(plot.left(), plot.top() - 18, plot.width(), 15)
         say(painter, head, told, px=11, bold=True, use="copper")
 
