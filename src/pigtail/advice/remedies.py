@@ -25,6 +25,7 @@ from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Finding, Remedy, Severity, Study, worst
 from pigtail.studies.found import Studies
 from pigtail.studies.judging import Judgement, judgements
+from pigtail.studies.power.found import MISWIRED
 from pigtail.studies.register import entry
 from pigtail.studies.returns.study import study_returns
 from pigtail.units import format_quantity
@@ -132,14 +133,18 @@ def _keys(finding: Finding, study: Study) -> tuple[tuple[object, ...], ...]:
 
 
 def advised(job: Job, studies: Studies) -> Studies:
-    """The studies with remedies on every finding that needs one and has one."""
+    """The studies with remedies on every finding that needs one and has one; while a wire is on the wrong pad, on that alone, since nothing
+    else that is told holds."""
     trials = Trials(job, studies)
-    return replace(studies, found=tuple(_with(trials, s) for s in studies.found))
+    miswired = any(f.code in MISWIRED for f in studies.findings)
+    return replace(studies, found=tuple(_with(trials, s, miswired=miswired) for s in studies.found))
 
 
-def _with(trials: Trials, study: Study) -> Study:
+def _with(trials: Trials, study: Study, *, miswired: bool) -> Study:
     findings = tuple(
-        f if f.severity is Severity.GOOD else replace(f, remedies=remedies(trials, study, f))
+        f
+        if f.severity is Severity.GOOD or (miswired and f.code not in MISWIRED)
+        else replace(f, remedies=remedies(trials, study, f))
         for f in study.findings
     )
     return replace(study, findings=findings)

@@ -136,11 +136,13 @@ class Settled(NamedTuple):
 class Course:
     """The course of one AC supply.
 
-    `netlist` is the circuit; all runs are of plain numbers by parameter name [SI].
+    `netlist` is the circuit; all runs are of plain numbers by parameter name [SI]. quick: by coarse steps, from volts of the capacitors
+    where a course much like it settled.
     """
 
-    def __init__(self, job: Job, link: Link) -> None:
+    def __init__(self, job: Job, link: Link, *, quick: Mapping[str, float] | None = None) -> None:
         self.job, self.link = supply_alone(job, link), link
+        self.steps, self.like = (FINE, {}) if quick is None else (COARSE, dict(quick))
         self.netlist: Netlist = compile_job(self.job, job.working_state())
         self.rectifier = next(n for n in networks(link) if Does.RECTIFIES in n.shape.does)
         winding = winding_of(job, link)
@@ -183,8 +185,10 @@ class Course:
         level = values[subjects.MAINS.parameter("level")]
         return math.sqrt(2) * values[self.winding.parameter("open")] * level
 
-    def settled(self, values: Mapping[str, float], *, steps: int = FINE) -> Settled:
-        """A period that repeats, for values of parameters [SI]; steps of the period. Raises ConvergenceError, CircuitError."""
+    def settled(self, values: Mapping[str, float], *, steps: int = 0) -> Settled:
+        """A period that repeats, for values of parameters [SI]; steps of the period, 0 for those of the course. Raises ConvergenceError,
+        CircuitError."""
+        steps = steps or self.steps
         values = self.nominal | AVERAGE | dict(values)
         key = (*sorted(values.items()), ("steps", float(steps)))
         if key not in self.kept:
@@ -212,7 +216,7 @@ class Course:
         """Volts of the capacitors where a run nearby settled, in proportion to the crest; empty where none has."""
         nearest = next(reversed(self.kept.items()), None) if self.kept else None
         if nearest is None:
-            return {}
+            return self.like if self.like.keys() == self.capacitors.keys() else {}
         there = dict(nearest[0])
         part = self.crest(values) / max(self.crest(there), 1e-9)
         return {n: v * part for n, v in nearest[1].charges.items()}
@@ -247,8 +251,9 @@ class Course:
 
     # -- what a period tells ----------------------------------------------------------------------------------
 
-    def last_period(self, run: Solution, steps: int = FINE) -> slice:
-        """The last period of a run, both ends in it."""
+    def last_period(self, run: Solution, steps: int = 0) -> slice:
+        """The last period of a run of so many steps a period, 0 for those of the course; both ends in it."""
+        steps = steps or self.steps
         return slice(run.times.size - steps - 1, run.times.size)  # type: ignore[union-attr]
 
     def probe(self, run: Solution, network: Network, name: str) -> Array:
@@ -332,14 +337,22 @@ def rms_of(values: Array) -> float:
 _COURSES: Store[bytes, Course] = Store(24)
 
 
-def course_of(job: Job, link: Link) -> Course:
-    """The course of an AC supply of a measured job."""
+#: Where the capacitors of the last quick look at a link settled [V], by its id.
+_LOOKED: dict[str, Mapping[str, float]] = {}
+
+
+def course_of(job: Job, link: Link, *, quick: bool = False) -> Course:
+    """The course of an AC supply of a measured job; a quick one begins where the last look at the same link ended."""
     alone = supply_alone(job, link)
     key = msgspec.msgpack.encode(
-        (alone.host, alone.modules, alone.links, alone.mains, link.id, job.working_state())
+        (alone.host, alone.modules, alone.links, alone.mains, link.id, job.working_state(), quick)
     )
     found = _COURSES.get(key)
-    return found if found is not None else _COURSES.put(key, Course(job, link))
+    if found is None:
+        found = _COURSES.put(key, Course(job, link, quick=_LOOKED.get(link.id, {}) if quick else None))
+    if quick and found.kept:
+        _LOOKED[link.id] = next(iter(found.kept.values())).charges
+    return found
 
 
 def averages_of(job: Job, *, quick: bool = False) -> dict[str, Average]:
@@ -350,7 +363,7 @@ def averages_of(job: Job, *, quick: bool = False) -> dict[str, Average]:
         if not alternating(job, link) or not pin_of(job, link):
             continue
         try:
-            course = course_of(job, link)
+            course = course_of(job, link, quick=quick)
             average = course.average(quick=quick)
             winding = winding_of(job, link)
             if winding is not None and unknown_of(winding) and average.volts is not None:

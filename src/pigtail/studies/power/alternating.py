@@ -23,7 +23,6 @@ from pigtail.model.course import (
     AVERAGE,
     BURST,
     CORNERS,
-    FINE,
     QUICK,
     Corner,
     Course,
@@ -67,7 +66,7 @@ class WindingSupply(DirectSupply):
 
     def __init__(self, model: Model, pin: str, link: Link, winding: str, *, quick: bool = False) -> None:
         super().__init__(model, pin, link, winding)
-        self.course: Course = course_of(model.job, link)
+        self.course: Course = course_of(model.job, link, quick=quick)
         found = winding_of(model.job, link)
         assert found is not None
         self.winding = found
@@ -315,7 +314,7 @@ class WindingSupply(DirectSupply):
                 continue
             run = self.course.settled(self.course.corner(self.corners[corner])).solution
             period = self.course.last_period(run)
-            every = np.linspace(0, FINE, PAINTED + 1).round().astype(int)
+            every = np.linspace(0, self.course.steps, min(PAINTED, self.course.steps) + 1).round().astype(int)
 
             def drawn(
                 values: Array, period: slice = period, every: NDArray[np.int_] = every

@@ -44,10 +44,11 @@ def either_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
         solved = net.whole(net.cases(samples, *cases))
         drawn = [split(np.abs(np.asarray(net.terminal_current(solved, r))), len(cases)) for r in rails]
         most = np.max([d for each in drawn for d in each], axis=0)
-        volts = np.array([np.abs(samples[subject(r).parameter("voltage")]) for r in rails])
+        volts = np.array([samples[subject(r).parameter("voltage")] for r in rails])
+        apart = volts.max(axis=0) - np.minimum(volts.min(axis=0), 0.0)
         return {
             "diode_room_a": samples[pair.parameter("imax")] - most,
-            "reverse_room_v": samples[pair.parameter("reverse_max")] - volts.max(axis=0),
+            "reverse_room_v": samples[pair.parameter("reverse_max")] - apart,
         }
 
     numbers = estimate(inputs, solve, {
