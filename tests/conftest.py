@@ -34,7 +34,7 @@ LONG = "PIGTAIL_LONG" in os.environ
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Leave out cases of tests marked `one_of(n)`, but for each n-th from the first."""
+    """Leave out tests marked `long`, and the cases of those marked `one_of(n, first)` but for each n-th from the first."""
     if LONG:
         return
     kept: list[pytest.Item] = []
@@ -42,9 +42,13 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     seen: dict[str, int] = {}
     for item in items:
         marker = item.get_closest_marker("one_of")
+        if item.get_closest_marker("long") is not None:
+            left_out.append(item)
+            continue
         name = item.nodeid.partition("[")[0]
         at = seen[name] = seen.get(name, -1) + 1
-        (kept if marker is None or at % marker.args[0] == 0 else left_out).append(item)
+        every, first = (*marker.args, 0)[:2] if marker is not None else (1, 0)
+        (kept if at % every == first else left_out).append(item)
     items[:] = kept
     config.hook.pytest_deselected(items=left_out)
 

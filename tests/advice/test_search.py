@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import json
+import os
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -39,6 +40,8 @@ from pigtail.units.series import members
 
 #: Where full scale is aimed at over the level wanted: the middle of 0 to 18 dB.
 AIM_DB = 9.0
+#: `make long` tries more of each.
+LONG = "PIGTAIL_LONG" in os.environ
 CAPACITORS = {"coupling", "capacitor"}
 
 
@@ -80,7 +83,7 @@ def bare_feed() -> Job:
     return edits.replace_link(job, replace(feed, sections=(topology("wire").section(),), joins=joins))
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200 if LONG else 60, deadline=None)
 @given(st.floats(0.3, 3.0), st.floats(50.0, 2e3), st.floats(0.02, 0.2), st.floats(10e3, 1e6))
 def test_the_best_pad_is_that_of_brute_force(emf: float, source: float, wanted: float, load: float) -> None:
     """Every E12 × E24 pair by the divider formula, an independent route: no pair comes nearer than the nearest that is offered."""
@@ -94,7 +97,7 @@ def test_the_best_pad_is_that_of_brute_force(emf: float, source: float, wanted: 
     assert nearest <= error.min() + 0.05  # wires are not in the formula
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25 if LONG else 10, deadline=None)
 @given(
     st.floats(0.2, 3.0),
     st.floats(50.0, 5e3),

@@ -81,6 +81,7 @@ def chosen_stand_in(bench: Bench) -> Callable[[str], None]:
     return choose
 
 
+@pytest.mark.long
 def test_paper_first_from_an_empty_window_to_confirmed_taps(
     bench: Bench, chosen_stand_in: Callable[[str], None]
 ) -> None:
