@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, NamedTuple, overload
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from pigtail.desktop import glyphs, theme
 
@@ -147,3 +156,24 @@ def set_widths(view: QTableView, widths: Sequence[int | None]) -> None:
             continue
         across.setSectionResizeMode(column, QHeaderView.ResizeMode.Interactive)
         across.resizeSection(column, width)
+
+
+def lay_out_page(
+    page: QWidget, table: QWidget, hint: str, buttons: Iterable[tuple[str, str, Callable[[], None]]]
+) -> None:
+    """A page of a table that is typed into: what to type over it, and under it buttons by words, name and what each does."""
+    row = QHBoxLayout()
+    for words, name, run in buttons:
+        button = QPushButton(words)
+        button.setObjectName(name)
+        button.clicked.connect(run)
+        row.addWidget(button)
+    row.addStretch(1)
+    told = QLabel(hint)
+    told.setObjectName("dim")
+    told.setWordWrap(True)
+    layout = QVBoxLayout(page)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.addWidget(told)
+    layout.addWidget(table, 1)
+    layout.addLayout(row)

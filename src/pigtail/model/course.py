@@ -143,7 +143,7 @@ class Course:
     def __init__(self, job: Job, link: Link, *, quick: Mapping[str, float] | None = None) -> None:
         self.job, self.link = supply_alone(job, link), link
         self.steps, self.like = (FINE, {}) if quick is None else (COARSE, dict(quick))
-        self.netlist: Netlist = compile_job(self.job, job.working_state())
+        self.netlist: Netlist = compile_job(self.job, job.working_state(), alone=True)
         self.rectifier = next(n for n in networks(link) if Does.RECTIFIES in n.shape.does)
         winding = winding_of(job, link)
         assert winding is not None

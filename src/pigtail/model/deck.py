@@ -98,7 +98,9 @@ class Deck:
         everything: bool = False,
         clamps: bool = False,
         averages: Mapping[str, Average] | None = None,
+        alone: bool = False,
     ) -> None:
+        self.alone = alone
         self.job, self.everything, self.clamps, self.averages = job, everything, clamps, averages or {}
         self.joined = {j.terminal for link in job.links for j in link.joins}
         self.lines: list[str] = []
@@ -139,7 +141,7 @@ class Deck:
         """A device: what feeds it, its terminals, the resistances between its returns."""
         device = self.job.device(device_id)
         assert device is not None
-        if device_id != HOST:
+        if device_id != HOST and not self.alone:
             self.fed(device_id)
         for terminal in device.terminals:
             address = f"{device_id}.{terminal.id}"

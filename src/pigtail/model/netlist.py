@@ -194,21 +194,24 @@ def compile_job(
     everything: bool = False,
     clamps: bool = False,
     averages: Mapping[str, Average] | None = None,
+    alone: bool = False,
 ) -> Netlist:
     """The netlist of a measured job, in a host state: of the host its returns and the points that links join, or everything;
-    averages: what each rectifier gives at rest, by the name of its element.
+    averages: what each rectifier gives at rest, by the name of its element; alone: modules of which nothing but supply pins and returns is
+    left do nothing when they are fed.
 
     Raises CompileError for a link that its topology does not allow, CatalogueError for a topology that is not there.
     """
-    deck = Deck(job, everything=everything, clamps=clamps, averages=averages)
+    deck = Deck(job, everything=everything, clamps=clamps, averages=averages, alone=alone)
     states = dict.fromkeys([state, *(s.id for s in job.host.states)])
     switches = {s: deck.in_state(s) for s in states}
     deck.switches |= switches[state]
+    used = "\n".join(deck.used.values())
     text = "\n".join(
         [
             "",
-            library(),
-            *deck.used.values(),
+            library("\n".join((used, *deck.lines))),
+            used,
             *(f".param {p}" for p in deck.parameters()),
             *deck.lines,
             ".op",

@@ -59,9 +59,10 @@ def macros() -> dict[str, Macro]:
 
 
 @cache
-def library() -> str:
-    """The subcircuits of all macro-models, as the head of every deck has them."""
-    return "\n".join(m.netlist.strip() for m in macros().values())
+def library(text: str = "") -> str:
+    """The subcircuits of the macro-models that the lines of a deck call, as its head has them; of all for no text."""
+    called = {word for line in text.splitlines() if line[:1] in "xX" for word in line.split()}
+    return "\n".join(m.netlist.strip() for name, m in macros().items() if not text or name in called)
 
 
 _KINDS: dict[type, str] = {

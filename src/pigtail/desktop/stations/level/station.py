@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QRect, Qt
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtGui import QAction, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -27,6 +27,7 @@ from pigtail.desktop.stations.level.asking import Asking
 from pigtail.desktop.stations.level.found import Found
 from pigtail.desktop.stations.level.ladder import UNITS, Ladder, Response
 from pigtail.desktop.stations.network import NetworkStrip
+from pigtail.desktop.stations.networkmenu import add_action, add_figures, ask_figures
 from pigtail.edits.change import FeedChange
 from pigtail.edits.plan import add_network, drop_network, put_head, set_stage_rail
 from pigtail.job.document import Job, Link, Rail
@@ -285,14 +286,7 @@ class LevelStation(Station):
                 continue
             words = shape.title.lower()
             self._action(menu, f"Take out: {words}", f"take out {words}", partial(drop_network, index=index))
-        for index, section in enumerate(link.sections):
-            if topology(section.topology).parts and any(
-                p.kind == "figure" for p in topology(section.topology).parts
-            ):
-                title = topology(section.topology).title.lower()
-                action = menu.addAction(f"Figures of: {title}…")
-                assert action is not None
-                action.triggered.connect(lambda _c, k=index: self.ask_figures(k))
+        add_figures(menu, link, self.ask_figures)
         if any(topology(s.topology).supplied for s in link.sections):
             self._fill_rails(menu, link, job)
 
@@ -324,24 +318,12 @@ class LevelStation(Station):
             action.setCheckable(True)
             action.setChecked(address == now)
 
-    def _action(self, menu: QMenu, text: str, words: str, change: Any, tip: str = "") -> Any:
-        action = menu.addAction(text)
-        assert action is not None
-        action.setToolTip(tip)
-        action.triggered.connect(lambda _c: self._change(FeedChange(words, change)))
-        return action
+    def _action(self, menu: QMenu, text: str, words: str, change: Any, tip: str = "") -> QAction:
+        return add_action(menu, text, words, change, self._change, tip)
 
     def ask_figures(self, index: int) -> None:
         """Ask for the figures of a network that are not bought as parts."""
-        from pigtail.desktop.figuresdialog import FiguresDialog
-
-        link = self._link
-        if link is None:
-            return
-        dialog = FiguresDialog(link.sections[index], self)
-        if dialog.exec() and dialog.change is not None:
-            words = f"figures of {topology(link.sections[index].topology).title.lower()}"
-            self._change(FeedChange(words, partial(dialog.change, section=index)))
+        ask_figures(self._link, index, self, self._change)
 
 
 STATION = LevelStation

@@ -14,6 +14,7 @@ from pigtail.catalogue.topologies import Does, Topology, converters, does, first
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.base import Station
 from pigtail.desktop.stations.network import NetworkStrip
+from pigtail.desktop.stations.networkmenu import add_action, add_figures, ask_figures
 from pigtail.desktop.stations.power.bars import Bars
 from pigtail.desktop.stations.power.found import SupplyFound
 from pigtail.desktop.stations.power.river import River
@@ -315,12 +316,7 @@ class PowerStation(Station):
                     f"Take out: {words}", f"take out {words}", partial(drop_from_supply, index=index)
                 )
         self.menu.addSection("Figures from papers")
-        for index, section in enumerate(link.sections):
-            shape = topology(section.topology)
-            if any(p.kind == "figure" for p in shape.parts):
-                action = self.menu.addAction(f"Figures of: {shape.title.lower()}…")
-                assert action is not None
-                action.triggered.connect(lambda _c, k=index: self._ask_figures(k))
+        add_figures(self.menu, link, self._ask_figures)
 
     def _fill_seconds(self, link: Link) -> None:
         """Another rail beside the one that feeds, the higher of the two taken."""
@@ -339,22 +335,10 @@ class PowerStation(Station):
                 )
 
     def _action(self, text: str, words: str, change: Callable[..., Job], tip: str = "") -> None:
-        action = self.menu.addAction(text)
-        assert action is not None
-        action.setToolTip(tip)
-        action.triggered.connect(lambda _c: self._change(FeedChange(words, change)))
+        add_action(self.menu, text, words, change, self._change, tip)
 
     def _ask_figures(self, index: int) -> None:
-        """Ask for the figures of one network of the supply."""
-        from pigtail.desktop.figuresdialog import FiguresDialog
-
-        link = self._link
-        if link is None:
-            return
-        dialog = FiguresDialog(link.sections[index], self)
-        if dialog.exec() and dialog.change is not None:
-            words = f"figures of {topology(link.sections[index].topology).title.lower()}"
-            self._change(FeedChange(words, partial(dialog.change, section=index)))
+        ask_figures(self._link, index, self, self._change)
 
 
 def _rectifier_title(shape: Topology) -> str:

@@ -6,10 +6,10 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from pigtail.desktop import ask
-from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.desktop.tables import Cell, RowsModel, lay_out_page, make_table, set_widths
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change, Edit
 from pigtail.job.document import HOST, AnyTerminal, Channel, Job, Pin, State, Trait, Use, Way
@@ -36,28 +36,18 @@ class Points(QWidget):
         self.table = make_table(self.rows, "points_table", "Points of the host, edited in place", 11)
         set_widths(self.table, (150, 92, 96, 84, 84, 72, 100, 110, 84, 150, 130))
         self._job: Job | None = None
-        row = QHBoxLayout()
-        for words, name, run in (
-            ("Add a point…", "add_point", self._add_point), ("Remove the point", "remove_point", self._remove_point),
-            ("Add another place…", "add_place", self._add_place), ("Use the other place", "next_place", self._next_place),
-        ):  # fmt: skip
-            button = QPushButton(words)
-            button.setObjectName(name)
-            button.clicked.connect(run)
-            row.addWidget(button)
-        row.addStretch(1)
-        hint = QLabel(
+        hint = (
             "Type over any cell. Role: audio in, audio out, rail, return, control, digital, video; behind it left, right, "
             "low way, high way, turned round, headphones, speaker. "
             "True of it: words such as shared, not shared, bridge-tied, feedback, equalised."
         )
-        hint.setObjectName("dim")
-        hint.setWordWrap(True)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(hint)
-        layout.addWidget(self.table, 1)
-        layout.addLayout(row)
+        buttons = (
+            ("Add a point…", "add_point", self._add_point),
+            ("Remove the point", "remove_point", self._remove_point),
+            ("Add another place…", "add_place", self._add_place),
+            ("Use the other place", "next_place", self._next_place),
+        )
+        lay_out_page(self, self.table, hint, buttons)
 
     def show_job(self, job: Job) -> None:
         """Show the points of a job's host."""

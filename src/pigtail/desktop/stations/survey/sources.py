@@ -8,11 +8,11 @@ from functools import partial
 from typing import Any, cast
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from pigtail.desktop import ask
 from pigtail.desktop.fields import read_known
-from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.desktop.tables import Cell, RowsModel, lay_out_page, make_table, set_widths
 from pigtail.edits import sources as edits
 from pigtail.edits.change import Change, Edit
 from pigtail.edits.values import set_value
@@ -63,29 +63,17 @@ class SourcesTable(QWidget):
         set_widths(self.table, (170, 210, 170))
         self._job: Job | None = None
         self._owners: list[tuple[str, str]] = []
-        row = QHBoxLayout()
-        for words, name, run in (
+        hint = (
+            "Type over the column on paper. Two voltages of a winding, with nothing drawn and under a load, tell its resistance. "
+            "Which end the host joins to its ground: first end, second end, tap, none; ? while nobody has rung it out."
+        )
+        buttons = (
             ("Add a winding or AC adapter…", "add_winding", self._add_winding),
             ("Add a tapped winding…", "add_tapped", self._add_tapped),
             ("Add a battery…", "add_battery", self._add_battery),
             ("Remove", "remove_source", self._remove),
-        ):
-            button = QPushButton(words)
-            button.setObjectName(name)
-            button.clicked.connect(run)
-            row.addWidget(button)
-        row.addStretch(1)
-        hint = QLabel(
-            "Type over the column on paper. Two voltages of a winding, with nothing drawn and under a load, tell its resistance. "
-            "Which end the host joins to its ground: first end, second end, tap, none; ? while nobody has rung it out."
         )
-        hint.setObjectName("dim")
-        hint.setWordWrap(True)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(hint)
-        layout.addWidget(self.table, 1)
-        layout.addLayout(row)
+        lay_out_page(self, self.table, hint, buttons)
 
     def show_job(self, job: Job) -> None:
         """Show the sources of a job."""
