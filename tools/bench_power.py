@@ -4,6 +4,7 @@ quick look at a value that is turned; candidates that a search of supplies looks
 from __future__ import annotations
 
 import statistics
+import subprocess
 import sys
 import tempfile
 import time
@@ -32,6 +33,24 @@ C1 out e 2.2m ic=8
 Re e 0 0.04
 Il out 0 135m
 """
+#: A bridge with junction capacitance, leakage inductance and a load resistor: 10,000 steps, whole process against whole process.
+BRIDGE = """bridge
+.model r d(is=2.55n n=1.75 rs=0.04 cjo=40p tt=4u)
+Va m 0 sin(0 17 50)
+Ra m l 1
+Ll l a 200u
+Da a out r
+Db 0 out r
+Dc com a r
+Dd com 0 r
+C1 out com 1000u
+Rl out com 100
+Rg com 0 1meg
+"""
+PROGRAM = (
+    "import sys; from pigtail.circuit import parse, transient; "
+    "run = transient(parse(sys.stdin.read()), 0.1, 1e-5, fixed=True); assert run.times.size == 10_001"
+)
 
 
 def median(action: Callable[[int], object]) -> float:
@@ -50,6 +69,20 @@ def turned(k: int) -> Job:
     from supplying import PIN, winding_job
 
     return put_supply(winding_job(*KEYS), PIN, "ac", KEYS, 2.2e-3 * (1 + 0.01 * (k + 1)))
+
+
+def bridge_in_time(run: Callable[..., str]) -> None:
+    """Ten thousand steps, ours and the reference's, each with the start of its process."""
+    ours = median(
+        lambda _k: subprocess.run(
+            [sys.executable, "-c", PROGRAM], input=BRIDGE + ".end\n", text=True, check=True
+        )
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        theirs = median(lambda _k: run(BRIDGE, ["tran 10u 100m 0 10u"], Path(folder)))
+    print(
+        f"bridge, 10,000 steps, whole process         {1e3 * ours:6.0f} ms   {ours / theirs:.1f} x ({1e3 * theirs:.0f} ms)"
+    )
 
 
 def main() -> None:
@@ -74,6 +107,7 @@ def main() -> None:
         print(
             f"one run of the reference simulator          {1e3 * reference:6.0f} ms   study {study / reference:.2f} x, look {look / reference:.2f} x"
         )
+        bridge_in_time(run)
     begun = time.perf_counter()
     step = take_step(winding_job(*KEYS), PIN, "ac", SupplyStep())
     seconds = time.perf_counter() - begun

@@ -11,10 +11,15 @@ from pigtail.advice.plan import propose
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.edits.readings import log_reading, strike_reading
+from pigtail.job.ask import Ask
 from pigtail.job.document import AudioIn, AudioOut, Function, Job, Purpose, SupplyClass
 from pigtail.model.model import Model
+from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
+from pigtail.studies.survey.expecting import expected
+from pigtail.studies.survey.onspot import judged
 from pigtail.studies.survey.study import study_survey
+from supplying import rail_job
 
 SUPPLY_CODES = ("survey.supply", "survey.supply_unknown", "survey.live_chassis")
 WHEN = datetime(2026, 11, 25, 10, 0)
@@ -103,3 +108,46 @@ def test_sound_goes_the_way_that_host_and_module_allow() -> None:
             assert isinstance(start, AudioOut)
             assert isinstance(end, AudioIn)
             assert start.channel is end.channel
+
+
+AT_PLUG = [
+    (5.02, None, "on", "survey.plug_right", Severity.GOOD),
+    (4.98, 39.0, "on", "survey.plug_holds", Severity.GOOD),
+    (-5.0, None, "on", "survey.plug_reversed", Severity.STOP),
+    (9.1, None, "on", "survey.plug_too_high", Severity.STOP),
+    (5.6, None, "on", "survey.plug_too_high", Severity.STOP),
+    (4.1, None, "on", "survey.plug_too_low", Severity.FIX),
+    (3.2, 39.0, "on", "survey.plug_too_low", Severity.FIX),
+    (0.0, None, "off", "reading.noted", Severity.GOOD),
+    (5.0, None, "off", "survey.plug_right", Severity.GOOD),
+]
+
+
+@pytest.mark.parametrize(("volts", "load", "state", "code", "severity"), AT_PLUG)
+def test_a_plug_is_read_before_the_module_is_joined(
+    volts: float, load: float | None, state: str, code: str, severity: Severity
+) -> None:
+    """Which way round, how many volts, whether they hold under the resistor that it names; what is wrong keeps the module off."""
+    job = rail_job("linear_large", "9 V ±2 %", states=("on",))
+    job = log_reading(
+        job, point="rx.supply", against="rx.supply_return", state=state, function=Function.DC_VOLTS, value=volts, load=load,
+        when=datetime(2026, 11, 27, 12, 0),
+    )  # fmt: skip
+    found = judged(job, job.readings[-1])
+    assert (found.code, found.severity) == (code, severity), found.sentence
+    if code == "survey.plug_right":
+        assert "39 Ω" in found.sentence  # 5 V over the burst of 130 mA
+        assert "650 mW" in found.sentence or "640 mW" in found.sentence
+    if severity is Severity.STOP:
+        assert "build.stopped" in {f.code for f in study_job(job).findings}
+
+
+def test_what_a_plug_should_read_is_told_beforehand() -> None:
+    """The volts that the module takes; nothing where nobody knows them."""
+    job = rail_job("linear_large", "9 V ±2 %")
+    ask = Ask("rx.supply", "rx.supply_return", "on", Function.DC_VOLTS)
+    told = expected(job, ask)
+    assert told is not None
+    assert (told.low, told.high) == (4.75, 5.25)
+    assert "not joined yet" in told.words
+    assert expected(rail_job(pin={"minimum": None}), ask) is None

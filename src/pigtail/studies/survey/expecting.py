@@ -18,6 +18,7 @@ from pigtail.job.document import (
     Rail,
     Reading,
     Return,
+    SupplyIn,
     Trait,
     Video,
     alive,
@@ -51,6 +52,17 @@ def with_expected(job: Job, ask: Ask) -> Ask:
     return msgspec.structs.replace(ask, expected=expected(job, ask), caution=caution_of(job, ask))
 
 
+def expected_at_plug(job: Job, reading: Reading | Ask) -> Expected | None:
+    """What the volts at the plug of a module should be, read before it is joined: what the module takes, loaded or not; None where that is
+    not known."""
+    pin = job.terminal(reading.point)
+    if not isinstance(pin, SupplyIn) or pin.minimum is None or pin.maximum is None:
+        return None
+    low, high = pin.minimum.nominal, pin.maximum.nominal
+    words = f"{format_quantity(low, 'V')} to {format_quantity(high, 'V')}, the module not joined yet"
+    return Expected(low, high, words, "what the module takes")
+
+
 def expected(job: Job, reading: Reading | Ask) -> Expected | None:
     """What is expected of a reading before it is taken, or None where nothing is known."""
     function = reading.function
@@ -63,7 +75,9 @@ def expected(job: Job, reading: Reading | Ask) -> Expected | None:
     if job.terminal(reading.point) is None or reading.current is not None or reading.series is not None:
         return None
     if function is Function.DC_VOLTS:
-        return _expected_dc(job, reading) if reading.load is None else _expected_loaded(job, reading)
+        at_plug = isinstance(job.terminal(reading.point), SupplyIn)
+        rule = expected_at_plug if at_plug else _expected_dc if reading.load is None else _expected_loaded
+        return rule(job, reading)
     if not plain(reading):
         return None
     if function is Function.AC_VOLTS:

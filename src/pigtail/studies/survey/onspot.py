@@ -23,11 +23,13 @@ from pigtail.job.document import (
     Digital,
     Function,
     Job,
+    Mode,
     Pin,
     Purpose,
     Rail,
     Reading,
     Return,
+    SupplyIn,
     alive,
 )
 from pigtail.job.readings import plain, stands_at
@@ -47,6 +49,7 @@ from pigtail.studies.survey.expecting import (
     against_earth,
     apart_ohm,
     expected,
+    expected_at_plug,
     should_ring,
 )
 from pigtail.studies.survey.playing import judged_playing
@@ -54,6 +57,7 @@ from pigtail.studies.survey.slips import IMPLAUSIBLE_V, slip_of
 from pigtail.studies.survey.trust import trust
 from pigtail.units import format_quantity
 from pigtail.units.known import Basis, Known
+from pigtail.units.series import nearest
 
 INPUT_DC_STOP_V = 2.0
 OUTPUT_DC_STOP_V, OUTPUT_DC_WATCH_V = 4.0, 0.02
@@ -61,6 +65,8 @@ OUTPUT_DC_STOP_V, OUTPUT_DC_WATCH_V = 4.0, 0.02
 AC_PART = 0.5
 #: Less AC than this on a rail is ripple, whatever its DC [V].
 AC_V = 1.0
+#: Volts below this are the wrong way round [V].
+REVERSED_V = 0.3
 HOT_C, WARM_C = 105.0, 70.0
 TWO_GROUNDS_OHM = 10.0
 #: A way between two grounds that is longer than its papers say by this factor and these ohms has a bad joint.
@@ -104,12 +110,48 @@ def _dc(job: Job, reading: Reading) -> Finding:
         (Rail, _dc_on_rail),
         (Control, _dc_on_rail),
         (Return, _dc_on_return),
+        (SupplyIn, _dc_at_plug),
         (Pin, lambda j, r: about(j, r, "survey.pin_read")),
     ]
     for kind, rule in kinds:
         if isinstance(terminal, kind):
             return rule(job, reading)
     return _plain(job, reading)
+
+
+def _dc_at_plug(job: Job, reading: Reading) -> Finding:
+    """The volts at a module's plug before it is joined: which way round, how many, whether they hold under a load."""
+    wanted, volts = expected_at_plug(job, reading), reading.value.nominal
+    if not isinstance(job.terminal(reading.against), Return):
+        return _plain(job, reading)
+    if volts < -REVERSED_V:
+        return about(job, reading, "survey.plug_reversed", 0.0)
+    if wanted is None:
+        return about(job, reading, "survey.plug_unknown")
+    state = job.state(reading.state)
+    if abs(volts) <= REVERSED_V and state is not None and state.kind in (Mode.OFF, Mode.STANDBY):
+        return _plain(job, reading)
+    load = format_quantity(reading.load.nominal, "Ω") if reading.load is not None else ""
+    across = f" with {load} across" if load else " with nothing across"
+    takes = wanted.words.partition(",")[0]
+    if volts > wanted.high:
+        return about(job, reading, "survey.plug_too_high", wanted.high, load=across, takes=takes)
+    if volts < wanted.low:
+        return about(job, reading, "survey.plug_too_low", wanted.low, load=across, takes=takes)
+    if not load:
+        ohm, watts = _dummy(job, reading)
+        return about(job, reading, "survey.plug_right", ohm=ohm, watts=watts, load=across, takes=takes)
+    return about(job, reading, "survey.plug_holds", load=across)
+
+
+def _dummy(job: Job, reading: Reading) -> tuple[str, str]:
+    """The resistor that stands for a module at its plug, drawing what it draws at the most, and what becomes heat in it."""
+    pin = job.terminal(reading.point)
+    assert isinstance(pin, SupplyIn)
+    if pin.largest is None or pin.largest.nominal <= 0:
+        return "a resistor that draws what the module does", "its heat"
+    ohm = nearest(reading.value.nominal / pin.largest.nominal, "E12")
+    return format_quantity(ohm, "Ω"), format_quantity(reading.value.nominal**2 / ohm, "W", 2)
 
 
 def _as_documented(value: Known, known: Known | None) -> bool:
