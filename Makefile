@@ -46,7 +46,7 @@ reference: setup
 
 # What `good` promises, over sixty random jobs and 5,000 samples of each; `make test` takes a few.
 promises: setup
-	@PIGTAIL_RANDOM_JOBS=60 PIGTAIL_SAMPLES=5000 QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest -n auto tests/studies/test_promise.py tests/reference/test_nodal.py tests/advice/test_requests.py tests/advice/test_supply_search.py tests/bench/test_practice.py
+	@PIGTAIL_LONG=1 PIGTAIL_RANDOM_JOBS=60 PIGTAIL_SAMPLES=5000 QT_QPA_PLATFORM=offscreen $(PYTHON) -m pytest -n auto tests/studies/test_promise.py tests/reference/test_nodal.py tests/advice/test_requests.py tests/advice/test_supply_search.py tests/bench/test_practice.py
 
 # Every host kind with every fault planted, read by one who does just what is asked; `make test` takes a few.
 practice: setup

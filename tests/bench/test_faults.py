@@ -110,6 +110,7 @@ def by_following(stand_in: StandIn, serve: Serve) -> dict[str, Severity]:
     return codes(job)
 
 
+@pytest.mark.long
 def test_right_papers_are_confirmed_to_the_last_point(brindle: StandIn, serve: Serve) -> None:
     """On the host without faults every used point passes all its checks, and nothing more is asked of them."""
     meter = ScpiMeter(Address("127.0.0.1", serve(brindle).port))
