@@ -10,17 +10,9 @@ import os
 import numpy as np
 import pytest
 
-from pigtail.advice import supplies
-from pigtail.advice.supplies import (
-    SupplyCandidate,
-    SupplyStep,
-    _rank,
-    _solved,
-    candidates_of,
-    search_supplies,
-    sources_of,
-    take_step,
-)
+from pigtail.advice import supplies, supply_candidates
+from pigtail.advice.supplies import SupplyStep, _rank, _solved, search_supplies, take_step
+from pigtail.advice.supply_candidates import SupplyCandidate, candidates_of, sources_of
 from pigtail.catalogue.topologies import Does, converters, those
 from pigtail.edits.plan import put_supply
 from pigtail.job.document import Job
@@ -63,8 +55,10 @@ def random_host(seed: int) -> Job:
 def test_nothing_that_is_tried_one_by_one_is_better(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
     """Of one source, with a few converters and sizes: the best of the search is the best of all."""
     job = random_host(seed)
-    monkeypatch.setattr(supplies, "RESERVOIRS", SIZES)
-    monkeypatch.setattr(supplies, "converters", lambda: tuple(c for c in converters() if c.key in FEW))
+    monkeypatch.setattr(supply_candidates, "RESERVOIRS", SIZES)
+    monkeypatch.setattr(
+        supply_candidates, "converters", lambda: tuple(c for c in converters() if c.key in FEW)
+    )
     found = take_step(job, PIN, "ac", SupplyStep()).options
     every = []
     for rectifier in those("supply", Does.RECTIFIES):
@@ -131,9 +125,11 @@ def test_a_grounded_heater_winding_gets_one_diode_and_a_low_dropout_regulator(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     """What the trade does with 6.3 V: half wave, a large reservoir, low dropout; never a bridge."""
-    monkeypatch.setattr(supplies, "RESERVOIRS", (2.2e-3,))
+    monkeypatch.setattr(supply_candidates, "RESERVOIRS", (2.2e-3,))
     monkeypatch.setattr(
-        supplies, "converters", lambda: tuple(c for c in converters() if c.key in ("linear_large", "ldo"))
+        supply_candidates,
+        "converters",
+        lambda: tuple(c for c in converters() if c.key in ("linear_large", "ldo")),
     )
     found = take_step(winding_job(), PIN, "ac", SupplyStep())
     words = [o.words for o in found.options]

@@ -32,7 +32,7 @@ from pigtail.job.document import (
     alive,
 )
 from pigtail.job.energy import Winding
-from pigtail.job.quantities import quantities
+from pigtail.job.quantities import Quantity, beside, quantities
 from pigtail.job.readings import plain, standing
 from pigtail.job.wiring import return_address, star_address
 from pigtail.model import subjects
@@ -103,19 +103,20 @@ def terminal_inputs(job: Job, address: str) -> tuple[Input, ...]:
     terminal = job.terminal(address)
     assert terminal is not None
     in_deck = taken(terminal).values()
+    return tuple(_value_input(job, address, q, in_deck=q.field in in_deck) for q in quantities(terminal))
+
+
+def beside_inputs(job: Job, address: str, *fields: str) -> tuple[Input, ...]:
+    """Those values of a terminal that are taken where they are told and are no part of the deck, as inputs in the order of their table."""
+    terminal = job.terminal(address)
+    assert terminal is not None
+    return tuple(_value_input(job, address, q, in_deck=False) for q in beside(terminal) if q.field in fields)
+
+
+def _value_input(job: Job, address: str, item: Quantity, *, in_deck: bool) -> Input:
     subject = subjects.terminal(address)
-    return tuple(
-        Input(
-            subject.parameter(q.field),
-            f"{job.label(address)}: {q.words}",
-            q.of(terminal),
-            q.plausible,
-            subject,
-            q.field,
-            q.field in in_deck,
-        )
-        for q in quantities(terminal)
-    )
+    words, known = f"{job.label(address)}: {item.words}", item.of(job.terminal(address))
+    return Input(subject.parameter(item.field), words, known, item.plausible, subject, item.field, in_deck)
 
 
 def present(job: Job, terminal: AnyTerminal, state: str) -> bool:

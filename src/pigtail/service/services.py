@@ -83,7 +83,7 @@ def search_step(
 
 def supply_sources(job: Job, pin: str) -> tuple[str, ...]:
     """The steps that a search of a module's supply goes through."""
-    from pigtail.advice.supplies import sources_of
+    from pigtail.advice.supply_candidates import sources_of
 
     return sources_of(job, pin)
 

@@ -107,11 +107,22 @@ class OptionsBoard(QWidget):
     narrow_px = 640
 
     def __init__(
-        self, columns: tuple[str, ...], widths: tuple[int | None, ...], height_px: int, name: str, about: str
+        self,
+        columns: tuple[str, ...],
+        widths: tuple[int | None, ...],
+        height_px: int,
+        *,
+        table: tuple[str, str],
+        seek: QPushButton,
+        ways: QPushButton,
+        take: str,
     ) -> None:
+        """table: its name and what it is for people; seek, ways: the buttons that ask, laid out by others; take: what taking one does."""
         super().__init__()
+        self.seek, self.ways, self._seek_words = seek, ways, seek.text()
+        self.take = button("Use this", "main", take)
         self.rows = RowsModel(columns)
-        self.table = make_table(self.rows, f"{name}_table", about, 0)
+        self.table = make_table(self.rows, *table, 0)
         set_widths(self.table, widths)
         selection = self.table.selectionModel()
         assert selection is not None
@@ -124,16 +135,8 @@ class OptionsBoard(QWidget):
         self.words = QLabel()
         self.words.setObjectName("dim")
         self.words.setWordWrap(True)
-        self.seek: QPushButton
-        self.ways: QPushButton
-        self.take = button("Use this", "main", "Use the chosen one")
         self._found: Searched | None = None
         self._turn, self.searching = 0, False
-
-    def _finish(self, seek: QPushButton, ways: QPushButton, take_words: str) -> None:
-        """Wire the buttons, and lay out the words over the table."""
-        self.seek, self.ways, self._seek_words = seek, ways, seek.text()
-        self.take.setAccessibleName(take_words)
         self.seek.clicked.connect(self._sought)
         self.ways.clicked.connect(self._ask_ways)
         self.take.clicked.connect(self._taken)

@@ -15,11 +15,12 @@ from numpy.typing import NDArray
 
 from pigtail.job.document import HOST, Job, Link, Mode, Rail, State
 from pigtail.job.energy import Battery
-from pigtail.job.quantities import BATTERY_QUANTITIES, Quantity, beside
+from pigtail.job.quantities import BATTERY_QUANTITIES, Quantity
 from pigtail.model import subjects
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate, split
+from pigtail.model.terminals import beside_inputs
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
 from pigtail.studies.power.found import BatteryDetail, Lasting
@@ -199,24 +200,10 @@ class BatterySupply:
 
     def _others(self) -> list[Input]:
         """What the module's lowest supply is, and what it is told to draw while it waits."""
-        subject = subjects.terminal(self.pin)
-        pin = self.job.terminal(self.pin)
-        told = [q for q in beside(pin) if q.field in WAITING and q.of(pin) is not None] if pin else []
-        return [
-            *(i for i in self.net.inputs if i.subject == subject),
-            *(
-                Input(
-                    subject.parameter(q.field),
-                    f"{self.job.label(self.pin)}: {q.words}",
-                    q.of(pin),
-                    q.plausible,
-                    subject,
-                    q.field,
-                    in_deck=False,
-                )
-                for q in told
-            ),
-        ]
+        subject, pin = subjects.terminal(self.pin), self.job.terminal(self.pin)
+        told = [d for d in WAITING if getattr(pin, d) is not None]
+        own = [i for i in self.net.inputs if i.subject == subject]
+        return [*own, *beside_inputs(self.job, self.pin, *told)]
 
     def _falling(self) -> tuple[tuple[float, float], ...]:
         """The volts of the battery over the part of its capacity that is taken, for the picture [1, V]."""

@@ -10,14 +10,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail.job.document import HOST, Rail, SupplyIn
-from pigtail.job.quantities import beside
 from pigtail.model import subjects
-from pigtail.model.estimate import Input, Wanted
+from pigtail.model.estimate import Wanted
 from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate, split
+from pigtail.model.terminals import beside_inputs
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
 from pigtail.studies.power.supply import DirectSupply
@@ -66,21 +67,11 @@ def dip_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
     if least is None and rail.voltage is not None:
         kept = KEPT * abs(rail.voltage.nominal)
         least = Known.of(kept, "V", Basis.TYPICAL, source="nine tenths of its volts")
-    given = {q.field: q for q in (*beside(rail), *beside(pin))}
     own = [
-        Input(
-            s.parameter(f),
-            f"{job.label(a)}: {given[f].words}",
-            known,
-            given[f].plausible,
-            s,
-            f,
-            in_deck=False,
-        )
-        for s, a, f, known in (
-            (at_rail, supply.rail, "store", rail.store),
-            (at_rail, supply.rail, "least", least),
-            (at_pin, supply.pin, "capacitance", pin.capacitance),
+        replace(i, known=least) if i.field == "least" else i
+        for i in (
+            *beside_inputs(job, supply.rail, "store", "least"),
+            *beside_inputs(job, supply.pin, "capacitance"),
         )
     ]
 

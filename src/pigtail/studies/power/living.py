@@ -13,13 +13,14 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import Does
 from pigtail.circuit import Solution
 from pigtail.job.document import Rail, SupplyIn
-from pigtail.job.quantities import DOINGS, beside
+from pigtail.job.quantities import DOINGS
 from pigtail.job.wiring import rails_of
 from pigtail.model import subjects
 from pigtail.model.cascade import section_inputs
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate, split
+from pigtail.model.terminals import beside_inputs
 from pigtail.studies.findings import Finding
 from pigtail.studies.judging import judge
 from pigtail.studies.power.alternating import WindingSupply
@@ -58,9 +59,7 @@ class Lives:
         self.model, self.supply, self.job, self.net = model, supply, model.job, supply.netlist
         pin = self.job.terminal(supply.pin)
         assert isinstance(pin, SupplyIn)
-        subject = subjects.terminal(supply.pin)
-        self.told = [q for q in beside(pin) if q.field in DOINGS and getattr(pin, q.field) is not None]
-        doings = [q.field for q in self.told]
+        doings = [d for d in DOINGS if getattr(pin, d) is not None]
         here = self.job.working_state()
         self.lives = [Life(here, d) for d in doings]
         #: The rails that it starts at, the one that feeds while it plays first; a winding gives the same in every state in which it is
@@ -71,20 +70,7 @@ class Lives:
             for state in model.states:
                 if state != here and model.powered(state, supply.pin):
                     self.lives += [Life(state, d) for d in (PLAYING, IN_A_BURST, *doings)]
-        names = {i.name for i in supply.inputs}
-        own = [
-            Input(
-                subject.parameter(q.field),
-                f"{self.job.label(supply.pin)}: {q.words}",
-                q.of(pin),
-                q.plausible,
-                subject,
-                q.field,
-                False,
-            )
-            for q in self.told
-        ]
-        self.inputs = [*supply.inputs, *(i for i in own if i.name not in names), *self._per_state()]
+        self.inputs = [*supply.inputs, *beside_inputs(self.job, supply.pin, *doings), *self._per_state()]
 
     def _per_state(self) -> list[Input]:
         """What the rail can give and what the host draws from it in each state: as told of the state, or else as in all."""

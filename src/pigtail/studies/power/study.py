@@ -29,7 +29,7 @@ from pigtail.studies.power.battery import BatterySupply, battery_of
 from pigtail.studies.power.cell import cell_of
 from pigtail.studies.power.dip import dip_findings
 from pigtail.studies.power.either import either_findings
-from pigtail.studies.power.found import PowerFound, StateRow, SupplyDetail
+from pigtail.studies.power.found import BatteryDetail, PowerFound, StateRow, SupplyDetail
 from pigtail.studies.power.fuses import fuse_findings
 from pigtail.studies.power.hostside import behind_pin, host_regulator
 from pigtail.studies.power.living import lives_of
@@ -70,17 +70,10 @@ def study_power(model: Model, *, painted: bool = True) -> PowerFound:
         findings += lives
         findings += dip_findings(model, supply)
         findings += either_findings(model, supply)
-        cell, told = cell_of(model, supply)
+        stored, told = _stored(model, supply)
         findings += told
-        detail = replace(detail, battery=cell)
-        detail = replace(detail, states=_rows(model, pin, found[1]), moments=moments, uses=uses)
-        for rail in dict.fromkeys((found[1], *rails_of(job, found[0]))):
-            battery = battery_of(job, rail)
-            if battery is None:
-                continue
-            lasting, told = BatterySupply(model, pin, found[0], rail, battery).study()
-            detail = replace(detail, battery=lasting)
-            findings += told
+        rows = _rows(model, pin, found[1])
+        detail = replace(detail, states=rows, moments=moments, uses=uses, battery=stored)
         findings += host_regulator(model, found[1])
         findings += behind_pin(model, pin)
         findings += fuse_findings(model, *found)
@@ -100,6 +93,17 @@ def study_power(model: Model, *, painted: bool = True) -> PowerFound:
     findings += surrounding(job)
     findings = _once(findings)
     return PowerFound("power", _numbers(details), tuple(findings), tuple(details))
+
+
+def _stored(model: Model, supply: DirectSupply) -> tuple[BatteryDetail | None, list[Finding]]:
+    """What a supply has from cells: one behind its charger, or the host's battery behind a rail that it starts at; what is said of them."""
+    detail, findings = cell_of(model, supply)
+    for rail in dict.fromkeys((supply.rail, *rails_of(model.job, supply.link))):
+        battery = battery_of(model.job, rail)
+        if battery is not None:
+            detail, told = BatterySupply(model, supply.pin, supply.link, rail, battery).study()
+            findings += told
+    return detail, findings
 
 
 def glance_power(job: Job, link_id: str) -> SupplyDetail | None:

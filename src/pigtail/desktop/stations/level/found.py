@@ -49,8 +49,19 @@ class Found(OptionsBoard):
     no_contest = "Modders do not disagree about this feed: no sum, no pad, no second return."
 
     def __init__(self) -> None:
-        widths = (None, 168, 74, 60, 44, 42, 78)
-        super().__init__(COLUMNS, widths, 128, "found", "Networks that fit, the best first")
+        super().__init__(
+            COLUMNS,
+            (None, 168, 74, 60, 44, 42, 78),
+            128,
+            table=("found_table", "Networks that fit, the best first"),
+            seek=button("Find networks", "find_networks", "Search the networks that fit this feed"),
+            ways=button(
+                "Methods…", "level_schools", "What modders disagree on, each method solved for this feed"
+            ),
+            take="Put the chosen network into the feed",
+        )
+        self._job: Job | None = None
+        self._link = ""
         self.parts = QComboBox()
         self.parts.setObjectName("part_values")
         self.parts.setAccessibleName("Which part values a search takes")
@@ -60,13 +71,6 @@ class Found(OptionsBoard):
         self.stock = button("My parts…", "my_parts", "List the parts that you have")
         self.match.clicked.connect(lambda: self.match_wanted.emit(self._job, self._link))
         self.stock.clicked.connect(self.stock_wanted)
-        self._job: Job | None = None
-        self._link = ""
-        self._finish(
-            button("Find networks", "find_networks", "Search the networks that fit this feed"),
-            button("Methods…", "level_schools", "What modders disagree on, each method solved for this feed"),
-            "Put the chosen network into the feed",
-        )
         row = QHBoxLayout()
         row.setSpacing(6)
         for widget in (self.seek, self.parts, self.stock, self.ways, self.match):

@@ -27,21 +27,23 @@ class SupplyFound(OptionsBoard):
     no_contest = "There is no other method to compare: the module is not supplied yet."
 
     def __init__(self) -> None:
-        widths = (None, 74, 66, 66, 70, 46, 46)
-        super().__init__(COLUMNS, widths, 140, "supplies", "Supplies that fit, the best first")
-        self._job: Job | None = None
-        self._pin = ""
-        self._finish(
-            button(
+        super().__init__(
+            COLUMNS,
+            (None, 74, 66, 66, 70, 46, 46),
+            140,
+            table=("supplies_table", "Supplies that fit, the best first"),
+            seek=button(
                 "Find supplies",
                 "find_supplies",
                 "Search every rail, winding and adapter for a supply of this module",
             ),
-            button(
+            ways=button(
                 "Methods…", "supply_ways", "What modders disagree on about this supply, each method solved"
             ),
-            "Supply the module in the chosen way",
+            take="Supply the module in the chosen way",
         )
+        self._job: Job | None = None
+        self._pin = ""
 
     def show_pin(self, job: Job | None, pin: str) -> None:
         """Another job or supply is on view: what was found for the last one goes."""
