@@ -10,9 +10,11 @@ import os
 import numpy as np
 import pytest
 
+from pigtail import edits
 from pigtail.advice import supplies, supply_candidates
 from pigtail.advice.supplies import SupplyStep, _rank, _solved, search_supplies, take_step
 from pigtail.advice.supply_candidates import SupplyCandidate, candidates_of, sources_of
+from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.catalogue.topologies import Does, converters, those
 from pigtail.edits.plan import put_supply
 from pigtail.job.document import Job
@@ -22,7 +24,7 @@ from pigtail.model.course import FINE
 from pigtail.model.model import Model
 from pigtail.studies.findings import Severity
 from pigtail.studies.power.alternating import WindingSupply
-from pigtail.studies.power.study import supply_of
+from pigtail.studies.power.study import study_power, supply_of
 from supplying import PIN, battery_job, rail_job, volts, winding_job
 
 HOSTS = int(os.environ.get("PIGTAIL_RANDOM_JOBS", "2")) // 2
@@ -145,6 +147,20 @@ def test_a_cell_is_stepped_up_for_a_5_v_module() -> None:
     )
     options = take_step(job, PIN, "host.rail", SupplyStep()).options
     assert {o.words.partition(",")[0] for o in options} == {"boost converter board"}
+
+
+def test_a_module_that_is_not_supplied_yet_is_offered_an_adapter() -> None:
+    """From an empty job: an adapter of its own, its minus at the module's return; put in, the pin has its volts and nothing is wrong."""
+    job = edits.add_module(
+        edits.new_job("radio", make_host("portable_player")), make_module("wireless_receiver_5v", "rx")
+    )
+    found = search_supplies(job, PIN)
+    (option,) = [o for o in found.options if "adapter" in o.source.lower()]
+    made = option.edit(job)
+    power = study_power(Model.of(made))
+    assert not [f for f in power.findings if f.severity in (Severity.STOP, Severity.FIX)]
+    assert power.supplies[0].numbers["module_v"].value == pytest.approx(5.0, abs=0.25)
+    assert {x.name for x in made.links} == {"Supply", "Supply return", "Adapter's minus"}
 
 
 def test_if_nothing_fits_the_limit_is_named() -> None:

@@ -335,8 +335,11 @@ def _in_the_way(job: Job, step: SupplyStep) -> str:
         return "The host has no rail and no winding that is alive while it should play. Add one in Survey, or take an adapter of its own."
     code = max(step.broken, key=lambda c: step.broken[c])
     count = step.broken[code]
+    stopped = (
+        f"{count:,} {'is' if count == 1 else 'are'} stopped since {WORDS.get(code, 'they cannot be solved')}"
+    )
     return (
-        f"No supply fits: of {step.solved:,} ways, {count:,} are stopped since {WORDS.get(code, 'they cannot be solved')}. "
+        f"No supply fits: of {step.solved:,} ways, {stopped}. "
         f"{CHANGES.get(code, 'Another source is needed.')}"
     )
 

@@ -19,7 +19,7 @@ from pigtail.catalogue.kinds import adapter_kinds
 from pigtail.catalogue.topologies import Does, Task, Topology, converters, first, those
 from pigtail.circuit import ConvergenceError
 from pigtail.edits.change import Edit
-from pigtail.edits.plan import own_adapter, put_supply
+from pigtail.edits.plan import adapter_for, put_supply
 from pigtail.edits.usual import rails
 from pigtail.job.document import Job, Module, Rail, SupplyIn
 from pigtail.job.energy import Earthed, Winding
@@ -111,13 +111,9 @@ def candidates_of(job: Job, pin: str, step: str) -> Iterator[SupplyCandidate]:
                     partial(put_supply, pin=pin, source=source, keys=(converter.key,)),
                 )
     elif any(k.key == source for k in adapter_kinds()):
-        for link in supply_links(job, pin):
-            yield SupplyCandidate(
-                source,
-                (first("supply", Does.CONDUCTS).key,),
-                None,
-                partial(own_adapter, link_id=link.id, key=source),
-            )
+        link = next(iter(supply_links(job, pin)), None)
+        straight = (first("supply", Does.CONDUCTS).key,)
+        yield SupplyCandidate(source, straight, None, partial(adapter_for, pin=pin, key=source, link=link))
 
 
 def _from_winding(

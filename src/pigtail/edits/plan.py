@@ -276,18 +276,32 @@ def own_adapter(job: Job, link_id: str, key: str) -> Job:
     pin = pin_of(job, link)
     if not pin:
         raise EditError(f"{link.name} feeds no supply pin", value=link_id)
+    return adapter_for(job, pin, key, link)
+
+
+def adapter_for(job: Job, pin: str, key: str, link: Link | None = None) -> Job:
+    """Edit: supply a pin from an adapter of the catalogue, in the place of a link, or where it is not supplied yet with the module's supply
+    return to the host's star."""
     adapter = make_adapter(key, edits.free_id(job, "adapter"))
     job = edits.add_module(job, adapter)
-    rail, minus = f"{adapter.id}.plus", f"{adapter.id}.minus"
+    rail, minus, back = f"{adapter.id}.plus", f"{adapter.id}.minus", return_address(job, pin)
     straight = first("supply", Does.CONDUCTS).key
-    if winding_of(job, link) is not None:
+    if link is None:
+        made = supply_link(job, edits.free_id(job, "supply"), rail, pin, straight)
+        job = edits.add_link(job, made)
+        if star_address(job) and not return_links(job, pin.partition(".")[0]):
+            home = return_link(
+                edits.free_id(job, "supply_return"), "Supply return", back, star_address(job), 20
+            )
+            job = edits.add_link(job, home)
+    elif winding_of(job, link) is not None:
         made = replace(supply_link(job, link.id, rail, pin, straight), name=link.name)
+        job = edits.replace_link(job, made)
     else:
-        made = reconverted(job, rerailed(job, link, rail), straight)
-    home = return_link(
-        edits.free_id(job, "adapter_return"), "Adapter's minus", minus, return_address(job, pin), 20
+        job = edits.replace_link(job, reconverted(job, rerailed(job, link, rail), straight))
+    return edits.add_link(
+        job, return_link(edits.free_id(job, "adapter_return"), "Adapter's minus", minus, back, 20)
     )
-    return edits.add_link(edits.replace_link(job, made), home)
 
 
 def add_filter(job: Job, link_id: str) -> Job:

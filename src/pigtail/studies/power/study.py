@@ -256,7 +256,8 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
         "states": listed(f"“{s.name}”" for s in idle or on) if on else "",
     }
     if idle:
-        drains = job.host.supply is SupplyClass.BATTERY
+        # an adapter of its own empties no battery of the host
+        drains = job.host.supply is SupplyClass.BATTERY and rail.startswith(f"{HOST}.")
         words["consequence"] = " and empties the battery" if drains else ""
         return [tell("power.always_on", pin, words, severity=Severity.FIX if drains else None)]
     elsewhere = playing_for_nothing(model, pin, on)
