@@ -6,7 +6,7 @@ import json
 
 import pytest
 
-from pigtail.job.document import FUNCTION_UNITS, Function, Job
+from pigtail.job.document import FUNCTION_UNITS, VERSION, Function, Job
 from pigtail.job.file import decode, encode
 from pigtail.job.meters import NOT_NUMBERS, USUAL, meter, meters
 from pigtail.job.places import EASE, NOWHERE, Pad, Place
@@ -60,7 +60,7 @@ def test_a_document_of_the_first_version_is_migrated(larkmoor: Job) -> None:
     job = decode(json.dumps(raw).encode()).job
     assert job.host.terminals[0].place == Place(part="socket J3, pin 1")
     assert job.links == larkmoor.links
-    assert json.loads(encode(Document(job)))["version"] == 6
+    assert json.loads(encode(Document(job)))["version"] == VERSION
     raw["host"]["terminals"].append("no terminal")
     with pytest.raises(ValueError, match="terminals"):
         decode(json.dumps(raw).encode())

@@ -40,7 +40,7 @@ NOTHING_V = 1e-3
 SUPPLIES = tuple(
     {
         t.netlist.partition(" out")[2]: t.key
-        for t in reversed(those("supply", without=(Does.RECTIFIES, Does.STORES)))
+        for t in reversed(those("supply", without=(Does.RECTIFIES, Does.STORES, Does.SWITCHES)))
     }.values()
 )
 

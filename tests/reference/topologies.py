@@ -20,8 +20,53 @@ MODELS = {
 }
 
 
+#: What control topologies of their own file do, and no other.
+CONTROLS = {
+    Does.SWITCHES, Does.MUTES, Does.PULLS, Does.SHOWS, Does.DELAYS, Does.COMPARES, Does.AVERAGES
+}  # fmt: skip
+#: What stands on a port of a control topology: nominal volts while its line is on and off, behind ohms.
+LINE_ON, LINE_OFF, LINE_OHM = 5.0, 0.0, 1e3
+
+
+def control_deck(shape: Topology) -> str:
+    """A topology of control six times: its line on and off, all its values at their nominal, low and high ends; 5 V, a load of the trade,
+    a metre of wire in the negative."""
+    values = {p.name: p.known() for p in shape.parts if not p.outside}
+    head = f"{shape.title}\n{shape.netlist}\n"
+    on = LINE_ON if Does.DIVIDES_HIGH not in shape.does else 220.0
+    lines = []
+    for k, (line, end) in enumerate((v, e) for v in (on, LINE_OFF) for e in ("nominal", "low", "high")):
+        given = " ".join(f"{n}={getattr(x, end):.6g}" for n, x in values.items())
+        nodes = " ".join("0" if p == "back" else f"{p}{k}" for p in shape.ports)
+        lines.append(f"X{k} {nodes} {shape.key} {given}")
+        lines += _around(shape, k, line)
+    return head + "\n".join(lines) + "\n.op\n.end\n"
+
+
+def _around(shape: Topology, k: int, line: float) -> list[str]:
+    """What stands on the ports of one copy."""
+    found = [f"Rcom{k} com{k} 0 20m"] if "com" in shape.ports else []
+    found += [f"Vsup{k} sup{k} 0 DC 5"] if "sup" in shape.ports else []
+    if "ctl" in shape.ports:
+        found += [f"Vl{k} l{k} 0 DC {line:g}", f"Rl{k} l{k} ctl{k} {LINE_OHM:g}"]
+    if "supply" in shape.purposes:
+        return [*found, f"Vin{k} in{k} 0 DC 5", f"Ro{k} out{k} com{k} 68"]
+    if "return" in shape.purposes:
+        return [*found, f"Vin{k} e{k} 0 DC 5", f"Ri{k} e{k} in{k} 68", f"Ro{k} out{k} 0 10m"]
+    if "feed" in shape.purposes:
+        return [*found, f"Vin{k} e{k} 0 DC 0.3", f"Ri{k} e{k} in{k} 220", f"Ro{k} out{k} 0 22k"]
+    found += [f"Vi{k} e{k} 0 DC {line:g}", f"Ri{k} e{k} in{k} 220"]
+    if "second" in shape.ports:
+        found += [f"Vj{k} f{k} 0 DC {LINE_ON - line:g}", f"Rj{k} f{k} second{k} 220"]
+    if Does.SHOWS in shape.does:
+        return [*found, f"Ro{k} out{k} 0 10m"]
+    return [*found, f"Vp{k} p{k} 0 DC 5", f"Ro{k} p{k} out{k} 47k"]
+
+
 def deck_of(shape: Topology) -> str:
     """The network between a biased source of 220 Ω and 22 kΩ with a metre of cable; supplies between 12 V and 100 Ω."""
+    if shape.does & CONTROLS:
+        return control_deck(shape)
     inner = f"{macros()['opamp'].netlist.strip()}\n" if " opamp " in shape.netlist else ""
     head = f"{shape.title}\n{inner}{shape.netlist}\n"
     nodes = " ".join(

@@ -15,6 +15,7 @@ from pigtail.job.document import (
     AudioIn,
     AudioOut,
     Control,
+    ControlIn,
     Digital,
     Host,
     Module,
@@ -34,6 +35,7 @@ _ROLES: dict[str, type[msgspec.Struct]] = {
     "supply in": SupplyIn,
     "return": Return,
     "control": Control,
+    "control in": ControlIn,
     "digital": Digital,
     "video": Video,
 }

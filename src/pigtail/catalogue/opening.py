@@ -6,7 +6,7 @@ from pathlib import Path
 
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.catalogue.topologies import topology
-from pigtail.job.check import check_known
+from pigtail.job.checking import check_known
 from pigtail.job.document import Job, Section
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import Document, load

@@ -21,6 +21,7 @@ class _Resistor(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     usual: float
     volts: float
     margin: float
+    stands: tuple[tuple[float, float], ...]
 
 
 class Ratings(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -44,3 +45,9 @@ def rated(volts: float) -> float | None:
 def heavy(watts: float) -> float | None:
     """The least heat that resistors are sold for and that is not below this one [W]; None beyond all of them."""
     return next((w for w in ratings().resistor.watts if w >= watts), None)
+
+
+def stands_v(watts: float) -> float:
+    """The volts that a film resistor of so many watts stands across it [W to V]; of less than the least one its volts."""
+    pairs = ratings().resistor.stands
+    return next((v for w, v in reversed(pairs) if watts >= w), pairs[0][1])

@@ -59,6 +59,16 @@ class Does(enum.Enum):
     FUSES = "fuses"
     EITHER = "takes the higher of two"
     STORES = "stores"
+    MUTES = "mutes"
+    PULLS = "pulls"
+    SHOWS = "shows"
+    DELAYS = "delays"
+    COMPARES = "compares"
+    AVERAGES = "averages"
+    COILS = "has a coil"
+    CATCHES = "catches the coil"
+    DIVIDES_HIGH = "divides high voltage"
+    APART = "separates the line"
 
 
 class Task(enum.Enum):
@@ -267,7 +277,7 @@ def data(name: str) -> str:
 @cache
 def topologies() -> dict[str, Topology]:
     """All topologies by their key, in the order of the catalogue."""
-    return read_topologies(data("topologies.toml"))
+    return read_topologies("\n".join(data(f) for f in ("topologies.toml", "control.toml")))
 
 
 def read_topologies(text: str) -> dict[str, Topology]:

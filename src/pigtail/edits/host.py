@@ -10,7 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from pigtail.edits.change import checked
-from pigtail.job.check import ID
+from pigtail.job.checking import ID
 from pigtail.job.document import (
     HOST,
     Act,

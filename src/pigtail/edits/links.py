@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from pigtail.catalogue.topologies import topology
 from pigtail.edits.change import checked, wired
-from pigtail.job.check import ID
+from pigtail.job.checking import ID
 from pigtail.job.document import HOST, Job, Join, Link, Part, Plus, Section
 from pigtail.job.errors import EditError
 from pigtail.units.known import Known

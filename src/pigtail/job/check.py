@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable
 from typing import NamedTuple
 
+from pigtail.job.checking import (
+    LARGEST,
+    NOT_ON_IT,
+    check_known,
+    check_quantity,
+    check_state,
+    check_unique,
+    listed_ids,
+    on_primary,
+)
+from pigtail.job.checking_control import check_control
 from pigtail.job.document import (
     FUNCTION_UNITS,
     HEARD,
@@ -37,24 +46,19 @@ from pigtail.job.quantities import (
     REGULATOR_QUANTITIES,
     THROUGH_GAIN,
     WINDING_QUANTITIES,
-    Quantity,
     beside,
     quantities,
 )
-from pigtail.units.known import Known
 
-ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
-MAX_ITEMS = 20_000
-LARGEST = 1e12
 MOST_CELLS, DAY_H = 100, 24.0
 
 
 def check_job(job: Job) -> None:
     """Raise JobError, naming the place and the mend, if the document does not make sense."""
-    _unique("modules", (m.id for m in job.modules))
-    _unique("links", (x.id for x in job.links))
-    _unique("readings", (r.id for r in job.readings))
-    _unique("host.states", (s.id for s in job.host.states))
+    check_unique("modules", (m.id for m in job.modules))
+    check_unique("links", (x.id for x in job.links))
+    check_unique("readings", (r.id for r in job.readings))
+    check_unique("host.states", (s.id for s in job.host.states))
     for at, module in enumerate(job.modules):
         if module.id == HOST:
             raise JobError(f"a module cannot be called {HOST}; rename it", where=f"modules[{at}].id")
@@ -70,12 +74,13 @@ def check_job(job: Job) -> None:
     _readings(job, addresses)
     _pictures(job)
     for item in HOST_QUANTITIES:
-        _check_quantity(job.host, item, "host")
+        check_quantity(job.host, item, "host")
     _windings(job.host)
     _batteries(job)
     _rails(job.host)
+    check_control(job)
     for item in MAINS_QUANTITIES:
-        _check_quantity(job.mains, item, "mains")
+        check_quantity(job.mains, item, "mains")
     if job.ambient is not None:
         check_known(job.ambient, "°C", "ambient", lowest=-273.15)
 
@@ -93,78 +98,25 @@ def refuse_live_chassis(job: Job) -> None:
             )
 
 
-def check_known(known: Known, unit: str, where: str, *, lowest: float) -> None:
-    """Raise JobError for a value in the wrong unit or below what it can be at all. The lowest in the [unit]."""
-    if known.unit != unit:
-        raise JobError(f"the unit is “{known.unit}” but “{unit}” is wanted", where=where, value=known)
-    if max(abs(known.low), abs(known.high)) > LARGEST:
-        raise JobError(
-            f"{known.nominal:g} {unit} is beyond anything electrical; give a value below {LARGEST:g}",
-            where=where,
-            value=known,
-        )
-    if known.low < lowest:
-        raise JobError(
-            f"{known.low:g} {unit} is below {lowest:g} {unit}, the least it can be; give a larger value",
-            where=where,
-            value=known,
-        )
-
-
-def _unique(where: str, ids: Iterable[str]) -> None:
-    seen: set[str] = set()
-    for at, name in enumerate(ids):
-        place = f"{where}[{at}].id"
-        if at >= MAX_ITEMS:
-            raise JobError(f"there are more than {MAX_ITEMS:,} entries", where=where)
-        if not ID.fullmatch(name):
-            raise JobError(
-                f"“{name[:50]}” is no id; use a small letter, then small letters, digits or _", where=place
-            )
-        if name in seen:
-            raise JobError(f"“{name}” is there twice; give each its own id", where=place, value=name)
-        seen.add(name)
-
-
-def _state(state: str, states: set[str], where: str) -> None:
-    if state not in states:
-        raise JobError(f"“{state}” is not a state of the host; choose one of {_list(states)}", where=where)
-
-
-NOT_THERE, NOT_ON_IT = "no point may be there, and no probe", "no point may lie on it"
-
-
-def _on_primary(name: str, where: str, value: str, rule: str = NOT_THERE) -> JobError:
-    """What is said of a thing that lies before the isolation from the mains."""
-    words = f"“{name[:50]}” is on the primary side: {rule}; that side is for a licensed person"
-    return JobError(words, where=where, value=value)
-
-
-def _check_quantity(owner: object, item: Quantity, where: str) -> None:
-    known: Known | None = getattr(owner, item.field)
-    if known is not None:
-        check_known(known, item.unit, f"{where}.{item.field}", lowest=item.lowest)
-
-
 def _device(device: Host | Module, where: str, states: set[str]) -> None:
-    _unique(f"{where}.terminals", (t.id for t in device.terminals))
-    _unique(f"{where}.paths", (p.id for p in device.paths))
+    check_unique(f"{where}.terminals", (t.id for t in device.terminals))
+    check_unique(f"{where}.paths", (p.id for p in device.paths))
     returns = {t.id for t in device.terminals if isinstance(t, Return)}
     ids = {t.id for t in device.terminals}
     for at, terminal in enumerate(device.terminals):
         place = f"{where}.terminals[{at}]"
         if terminal.return_to and terminal.return_to not in returns:
             raise JobError(
-                f"“{terminal.return_to}” is not a return of this device; choose one of {_list(returns)}",
+                f"“{terminal.return_to}” is not a return of this device; choose one of {listed_ids(returns)}",
                 where=f"{place}.return_to",
             )
         _point(terminal, ids, place)
         if isinstance(terminal, Return) and terminal.return_to:
             raise JobError("a return has no return of its own; leave it out", where=f"{place}.return_to")
         for state in terminal.states:
-            _state(state, states, f"{place}.states")
+            check_state(state, states, f"{place}.states")
         for item in (*quantities(terminal), *beside(terminal)):
-            _check_quantity(terminal, item, place)
+            check_quantity(terminal, item, place)
     if len([t for t in device.terminals if isinstance(t, Return) and t.star]) > 1:
         raise JobError("only one return can be the star", where=f"{where}.terminals")
     for at, path in enumerate(device.paths):
@@ -172,16 +124,17 @@ def _device(device: Host | Module, where: str, states: set[str]) -> None:
         for end in (path.a, path.b):
             if end not in returns:
                 raise JobError(
-                    f"“{end}” is not a return of this device; choose one of {_list(returns)}", where=place
+                    f"“{end}” is not a return of this device; choose one of {listed_ids(returns)}",
+                    where=place,
                 )
         if path.a == path.b:
             raise JobError(f"the path goes from “{path.a}” to itself; choose two returns", where=place)
-        _check_quantity(path, PATH_RESISTANCE, place)
+        check_quantity(path, PATH_RESISTANCE, place)
 
 
 def _throughs(module: Module, where: str) -> None:
     """A way through starts at an input of the module and ends at an output."""
-    _unique(f"{where}.throughs", (t.id for t in module.throughs))
+    check_unique(f"{where}.throughs", (t.id for t in module.throughs))
     kinds = {t.id: t for t in module.terminals}
     for at, through in enumerate(module.throughs):
         place = f"{where}.throughs[{at}]"
@@ -191,7 +144,7 @@ def _throughs(module: Module, where: str) -> None:
             raise JobError(
                 "a way through goes from an audio input to an audio output of the module", where=place
             )
-        _check_quantity(through, THROUGH_GAIN, place)
+        check_quantity(through, THROUGH_GAIN, place)
 
 
 def _point(terminal: AnyTerminal, ids: set[str], place: str) -> None:
@@ -212,7 +165,7 @@ def _no_primary(job: Job) -> None:
         found = primary_words(device, job.host.supply)
         if found is not None:
             at, words = found
-            raise _on_primary(words, f"{where}.terminals[{at}]", device.terminals[at].id)
+            raise on_primary(words, f"{where}.terminals[{at}]", device.terminals[at].id)
     isolating = next((k for k, s in enumerate(job.host.stages) if Act.ISOLATE in s.acts), 0)
     before_isolation = {
         k for k in range(isolating) if job.host.stages[k].domain == job.host.stages[isolating].domain
@@ -221,12 +174,12 @@ def _no_primary(job: Job) -> None:
         if stage.points and (
             at in before_isolation or primary(f"{stage.name} {stage.domain}", job.host.supply)
         ):
-            raise _on_primary(stage.name, f"host.stages[{at}]", stage.id, NOT_ON_IT)
+            raise on_primary(stage.name, f"host.stages[{at}]", stage.id, NOT_ON_IT)
 
 
 def _windings(host: Host) -> None:
     """A winding lies between ends of the host, each of one winding alone; what is earthed is there."""
-    _unique("host.windings", (w.id for w in host.windings))
+    check_unique("host.windings", (w.id for w in host.windings))
     kinds = {t.id: t for t in host.terminals}
     states, seen = {s.id for s in host.states}, set[str]()
     for at, winding in enumerate(host.windings):
@@ -240,21 +193,21 @@ def _windings(host: Host) -> None:
                 raise JobError(f"“{end}” is an end of two windings, or twice of one", where=place, value=end)
             seen.add(end)
         if primary(winding.name, host.supply):
-            raise _on_primary(winding.name, f"{place}.name", winding.id)
+            raise on_primary(winding.name, f"{place}.name", winding.id)
         if winding.earthed is Earthed.TAP and not winding.tap:
             raise JobError(
                 "its tap is earthed, but it has none; name the tap's point", where=f"{place}.earthed"
             )
         for state in winding.states:
-            _state(state, states, f"{place}.states")
+            check_state(state, states, f"{place}.states")
         for item in WINDING_QUANTITIES:
-            _check_quantity(winding, item, place)
+            check_quantity(winding, item, place)
 
 
 def _batteries(job: Job) -> None:
     """A battery stands behind a rail of the host, with at least a cell; the hours of a day are not more than it has."""
     host = job.host
-    _unique("host.batteries", (b.id for b in host.batteries))
+    check_unique("host.batteries", (b.id for b in host.batteries))
     kinds = {t.id: t for t in host.terminals}
     for at, battery in enumerate(host.batteries):
         place = f"host.batteries[{at}]"
@@ -268,10 +221,10 @@ def _batteries(job: Job) -> None:
                 f"a battery has 1 to {MOST_CELLS} cells in series and as many in parallel", where=place
             )
         for item in BATTERY_QUANTITIES:
-            _check_quantity(battery, item, place)
+            check_quantity(battery, item, place)
     states = {s.id for s in host.states}
     for at, entry in enumerate(job.day):
-        _state(entry.state, states, f"day[{at}]")
+        check_state(entry.state, states, f"day[{at}]")
         if not 0 <= entry.hours <= DAY_H:
             raise JobError(
                 "a state lasts 0 to 24 hours of a day", where=f"day[{at}].hours", value=entry.hours
@@ -288,9 +241,9 @@ def _rails(host: Host) -> None:
             continue
         place = f"host.terminals[{at}]"
         for item in REGULATOR_QUANTITIES if terminal.regulator else ():
-            _check_quantity(terminal.regulator, item, f"{place}.regulator")
+            check_quantity(terminal.regulator, item, f"{place}.regulator")
         for entry in terminal.per_state:
-            _state(entry.state, states, f"{place}.per_state")
+            check_state(entry.state, states, f"{place}.per_state")
             for field, unit, lowest in (("voltage", "V", -LARGEST), ("used", "A", 0.0)):
                 if (known := getattr(entry, field)) is not None:
                     check_known(known, unit, f"{place}.per_state.{field}", lowest=lowest)
@@ -298,7 +251,7 @@ def _rails(host: Host) -> None:
 
 def _stages(job: Job) -> None:
     terminals = {t.id for t in job.host.terminals}
-    _unique("host.stages", (s.id for s in job.host.stages))
+    check_unique("host.stages", (s.id for s in job.host.stages))
     for at, stage in enumerate(job.host.stages):
         for point in stage.points:
             if point not in terminals:
@@ -315,7 +268,7 @@ def _link(link: Link, where: str, addresses: set[str]) -> None:
         place = f"{where}.joins[{at}]"
         if join.terminal not in addresses:
             raise JobError(
-                f"“{join.terminal}” does not exist; choose one of {_list(addresses)}",
+                f"“{join.terminal}” does not exist; choose one of {listed_ids(addresses)}",
                 where=f"{place}.terminal",
             )
         if join.port in ports:
@@ -348,8 +301,8 @@ def _readings(job: Job, addresses: set[str]) -> None:
         series = reading.function is Function.CURRENT and not reading.against
         for end in (reading.point,) if series else (reading.point, reading.against):
             if end not in addresses and end not in OUTSIDE:
-                raise JobError(f"“{end}” does not exist; choose one of {_list(addresses)}", where=place)
-        _state(reading.state, states, f"{place}.state")
+                raise JobError(f"“{end}” does not exist; choose one of {listed_ids(addresses)}", where=place)
+        check_state(reading.state, states, f"{place}.state")
         check_known(reading.value, FUNCTION_UNITS[reading.function], f"{place}.value", lowest=-1e12)
         if reading.function is Function.HEARD and reading.value.nominal not in range(len(HEARD)):
             raise JobError(f"what was heard is one of 0 to {len(HEARD) - 1}", where=f"{place}.value")
@@ -375,7 +328,7 @@ _SOUND = [_Sound(set(), set(), (), frozenset())]
 
 
 def _pictures(job: Job) -> None:
-    _unique("pictures", (p.id for p in job.pictures))
+    check_unique("pictures", (p.id for p in job.pictures))
     points = set(job.addresses())
     for at, picture in enumerate(job.pictures):
         place = f"pictures[{at}]"
@@ -388,9 +341,3 @@ def _pictures(job: Job) -> None:
                 raise JobError(f"“{pin.point}” does not exist", where=f"{place}.pins")
             if not (0 <= pin.x <= 1 and 0 <= pin.y <= 1):
                 raise JobError("a pin lies on its picture, from 0 to 1", where=f"{place}.pins")
-
-
-def _list(names: Iterable[str]) -> str:
-    ordered = sorted(names)
-    shown = ", ".join(ordered[:6])
-    return f"{shown} …" if len(ordered) > 6 else shown or "none: there are none yet"

@@ -12,13 +12,14 @@ from functools import cached_property
 
 import msgspec
 
+from pigtail.job.control import Acts, Doing, Drive, LineState, Pull, Switch, Want
 from pigtail.job.energy import Battery, Hours, KeptBy, Mains, RailState, Regulator, Winding
 from pigtail.job.places import NOWHERE, Place
 from pigtail.job.record import Record
 from pigtail.units.known import Known
 
 FORMAT = "pigtail job"
-VERSION = 6
+VERSION = 7
 HOST = "host"
 #: Points outside of every host that a probe may be on: the earth of the mains outlet, and both blades of the plug, joined.
 EARTH, BLADES = "mains.earth", "mains.blades"
@@ -101,6 +102,7 @@ class Purpose(enum.Enum):
     FEED = "feed"
     SUPPLY = "supply"
     RETURN = "return"
+    CONTROL = "control"
 
 
 class Function(enum.Enum):
@@ -295,10 +297,45 @@ class Return(Terminal, frozen=True, kw_only=True, tag="return"):
 
 
 class Control(Terminal, frozen=True, kw_only=True, tag="control"):
-    """A line that says what the host is doing: its level while it is active [V] behind an impedance [Ω]."""
+    """A line that says what the host or a module is doing: its level while it is active [V] behind an impedance [Ω].
+
+    Of the host: what it stands at in other states, and what the host itself needs of it: the least that still works [V], or the current
+    that its own load takes [A]. Of a module: how it drives, inverted where active means low, and what it may source and sink [A]; how often
+    [Hz], and for which part of the time [1], it is active while it blinks.
+    """
 
     level: Known | None = None
     impedance: Known | None = None
+    per_state: tuple[LineState, ...] = ()
+    least: Known | None = None
+    takes: Known | None = None
+    drive: Drive = Drive.PUSH_PULL
+    inverted: bool = False
+    sources: Known | None = None
+    sinks: Known | None = None
+    blink: Known | None = None
+    duty: Known | None = None
+
+    def told_in(self, state: str) -> Known | None:
+        """What is told of its level in a state [V]; None where nothing is."""
+        return next((s.level for s in self.per_state if s.state == state), None)
+
+
+class ControlIn(Terminal, frozen=True, kw_only=True, tag="control in"):
+    """An input that is switched: below `low` it is off and above `high` on [V], or the other way round where it is active low; what pulls
+    it through `pull` [Ω] to `pulled_to` [V] while nothing drives it, of a module its own supply where none is told; the most that it stands
+    [V], how long it must be held [s], and the outputs of its device that it enables or mutes."""
+
+    acts: Acts = Acts.ENABLES
+    active_low: bool = False
+    low: Known | None = None
+    high: Known | None = None
+    pulls: Pull = Pull.UNKNOWN
+    pull: Known | None = None
+    pulled_to: Known | None = None
+    most: Known | None = None
+    hold: Known | None = None
+    gates: tuple[str, ...] = ()
 
 
 class Digital(Terminal, frozen=True, kw_only=True, tag="digital"):
@@ -338,7 +375,9 @@ OUTSIDE: dict[str, Pin] = {
     BLADES: Pin(id="blades", name="both blades of its mains plug"),
 }
 
-AnyTerminal = AudioOut | AudioIn | Rail | SupplyIn | Return | Control | Digital | Video | WindingEnd | Pin
+AnyTerminal = (
+    AudioOut | AudioIn | Rail | SupplyIn | Return | Control | ControlIn | Digital | Video | WindingEnd | Pin
+)
 
 
 class Path(Record, frozen=True, kw_only=True):
@@ -360,11 +399,13 @@ class Mode(enum.Enum):
 
 
 class State(Record, frozen=True, kw_only=True):
-    """A host state, and what kind of state it is; the retrofit is meant to play in the working one."""
+    """A host state, and what kind of state it is; the retrofit is meant to play in the working one. mutes: its outputs that the host
+    itself keeps silent in it."""
 
     id: str
     name: str
     kind: Mode = Mode.ON
+    mutes: tuple[str, ...] = ()
 
 
 class Stage(Record, frozen=True, kw_only=True):
@@ -395,6 +436,7 @@ class Host(Record, frozen=True, kw_only=True):
     paths: tuple[Path, ...] = ()
     windings: tuple[Winding, ...] = ()
     batteries: tuple[Battery, ...] = ()
+    switches: tuple[Switch, ...] = ()
     reservoir: Known | None = None
     reservoir_volts: Known | None = None
     bleeder: Known | None = None
@@ -422,6 +464,11 @@ class Module(Record, frozen=True, kw_only=True):
     terminals: tuple[AnyTerminal, ...] = ()
     paths: tuple[Path, ...] = ()
     throughs: tuple[Through, ...] = ()
+    doings: tuple[Doing, ...] = ()
+
+    def shows(self, does: str) -> Doing | None:
+        """What it shows while it does something; None where nobody told."""
+        return next((d for d in self.doings if d.does == does), None)
 
 
 class Part(Record, frozen=True, kw_only=True):
@@ -537,7 +584,7 @@ class Brief(Record, frozen=True, kw_only=True):
 
 
 class Job(Record, frozen=True, kw_only=True, dict=True):
-    """One retrofit: host, modules, links and readings."""
+    """One retrofit: host, modules, links and readings; day: hours in each state; wants: how it is to behave in the states."""
 
     format: str = FORMAT
     version: int = VERSION
@@ -552,6 +599,7 @@ class Job(Record, frozen=True, kw_only=True, dict=True):
     ambient: Known | None = None
     mains: Mains = Mains()
     day: tuple[Hours, ...] = ()
+    wants: tuple[Want, ...] = ()
 
     def __reduce__(self) -> tuple[Callable[[bytes], Job], tuple[bytes]]:
         """Jobs go to the studies' process and back at each edit: packed they are an order quicker than field by field."""
@@ -627,7 +675,7 @@ def alive(terminal: AnyTerminal, state: str) -> bool:
 
 _DIRECTIONS: dict[type, Direction] = {
     AudioOut: Direction.GIVES, Rail: Direction.GIVES, WindingEnd: Direction.GIVES, Control: Direction.GIVES, Digital: Direction.GIVES,
-    Video: Direction.GIVES, AudioIn: Direction.TAKES, SupplyIn: Direction.TAKES,
+    Video: Direction.GIVES, AudioIn: Direction.TAKES, SupplyIn: Direction.TAKES, ControlIn: Direction.TAKES,
 }  # fmt: skip
 
 

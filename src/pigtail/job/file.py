@@ -91,8 +91,9 @@ def decode(data: bytes) -> Document:
 def migrated(raw: dict[str, Any], version: int) -> dict[str, Any]:
     """A document of an older version in the form of this one.
 
-    Version 1 kept the place of a terminal as one text; versions 3 and 5 only add (5: readings against points
-    outside of the host; 6: windings, the mains); before version 4 a state was marked as working or not, and the first was off.
+    Version 1 kept the place of a terminal as one text; before version 4 a state was marked as working or not, and the first was off.
+    Versions 3, 5, 6 and 7 only add: 5 readings against points outside of the host, 6 windings and the mains, 7 switches, what modules
+    do, what is wanted.
     """
     if version < 2:
         for device in (raw.get("host"), *_dicts(raw.get("modules"))):

@@ -8,11 +8,13 @@ from typing import Any
 
 import msgspec
 
+from pigtail.job.control import Pull
 from pigtail.job.document import (
     AnyTerminal,
     AudioIn,
     AudioOut,
     Control,
+    ControlIn,
     Digital,
     Function,
     Rail,
@@ -76,6 +78,12 @@ QUANTITIES: dict[type, tuple[Quantity, ...]] = {
         Quantity("level", "level while active", "V", -math.inf, (1.0, 15.0), Function.DC_VOLTS),
         Quantity("impedance", "source impedance", "Ω", 1e-3, (10.0, 1e5)),
     ),
+    ControlIn: (
+        Quantity("pull", "resistor that pulls it", "Ω", 1.0, (1e3, 1e6)),
+        Quantity("low", "highest level that is low", "V", -math.inf, (0.2, 2.0), usual="0.4 .. 0.6 .. 0.8 V"),
+        Quantity("high", "lowest level that is high", "V", -math.inf, (0.8, 4.0)),
+        Quantity("most", "the most that it stands", "V", 0.0, (2.0, 30.0)),
+    ),
     Digital: (
         Quantity("level", "logic level", "V", 0.0, (1.5, 5.5)),
         Quantity("impedance", "source impedance", "Ω", 1e-3, (10.0, 1e3)),
@@ -97,6 +105,18 @@ BESIDE: dict[type, tuple[Quantity, ...]] = {
     Rail: (
         Quantity("store", "capacitance on it", "F", 0.0, (1e-7, 1e-1)),
         Quantity("least", "the least that the host needs", "V", 0.0, (1.0, 60.0)),
+    ),
+    Control: (
+        Quantity("least", "the least that still works for the host", "V", -math.inf, (0.5, 15.0)),
+        Quantity("takes", "current that the host's own load takes", "A", 0.0, (1e-6, 0.1)),
+        Quantity("sources", "current that it may source", "A", 0.0, (1e-4, 0.1)),
+        Quantity("sinks", "current that it may sink", "A", 0.0, (1e-4, 0.5)),
+        Quantity("blink", "how often it blinks", "Hz", 0.01, (0.25, 10.0)),
+        Quantity("duty", "part of the time that it is active while it blinks", "", 0.0, (0.1, 0.9)),
+    ),
+    ControlIn: (
+        Quantity("pulled_to", "volts that it is pulled to", "V", -math.inf, (1.8, 12.0)),
+        Quantity("hold", "how long it must be held", "s", 0.0, (1e-3, 2.0)),
     ),
 }
 #: The host's own values that are no terminal's: field, words, unit, lowest, plausible.
@@ -138,6 +158,11 @@ MAINS_QUANTITIES = (
     Quantity("hertz", "mains frequency", "Hz", 1.0, (50.0, 60.0), usual="50 Hz"),
 )
 AMBIENT = Quantity("ambient", "temperature inside the case", "°C", -50.0, (0.0, 80.0))
+#: Of a switch that a person works.
+SWITCH_QUANTITIES = (
+    Quantity("volts", "volts that its contacts stand", "V", 0.1, (12.0, 250.0)),
+    Quantity("amperes", "current that its contacts carry", "A", 1e-6, (0.01, 10.0)),
+)
 PATH_RESISTANCE = Quantity(
     "resistance", "resistance between returns", "Ω", 1e-6, (1e-3, 10.0), Function.RESISTANCE
 )
@@ -149,6 +174,7 @@ _ONLY: dict[str, Callable[[Any], bool]] = {
     "sensitivity": lambda t: t.use is not Use.LINE,
     "capacitance": lambda t: t.use is Use.LINE,
     "carries": lambda t: t.has(Trait.PASSIVE_NODE) is True,
+    "pull": lambda t: t.pulls is not Pull.NONE,
 }
 #: Of a module's own way through: its gain [dB] while powered.
 THROUGH_GAIN = Quantity("gain", "gain of its way through", "dB", -math.inf, (-6.0, 6.0))

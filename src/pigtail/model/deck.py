@@ -11,12 +11,15 @@ from collections.abc import Mapping
 from msgspec.structs import replace
 
 from pigtail.catalogue.topologies import Does
+from pigtail.job.control import Drive, Pull, Switch
 from pigtail.job.document import (
     HOST,
     SIDE_PORTS,
     AnyTerminal,
     AudioIn,
     AudioOut,
+    Control,
+    ControlIn,
     Job,
     Join,
     Link,
@@ -30,7 +33,13 @@ from pigtail.job.document import (
     WindingEnd,
 )
 from pigtail.job.energy import Winding
-from pigtail.job.quantities import MAINS_QUANTITIES, PATH_RESISTANCE, THROUGH_GAIN, WINDING_QUANTITIES
+from pigtail.job.quantities import (
+    MAINS_QUANTITIES,
+    PATH_RESISTANCE,
+    THROUGH_GAIN,
+    WINDING_QUANTITIES,
+    quantities,
+)
 from pigtail.job.windings import as_known, unknown_of, winding_of
 from pigtail.job.wiring import addresses_of, return_address, supply_links
 from pigtail.model import subjects
@@ -39,6 +48,7 @@ from pigtail.model.cascade import Network, link_ports, networks, section_inputs
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Input
 from pigtail.model.terminals import (
+    level_inputs,
     macro_name,
     node_name,
     present,
@@ -78,10 +88,34 @@ def ramp(volts: str, least: float) -> str:
     return f"min(max(({volts}/{least:.6g}-{WAKES:g})/{WHOLE - WAKES:g},0),1)"
 
 
+def switched_to(job: Job) -> set[str]:
+    """Addresses of the points of the host's switches that the plan reaches: through a contact, and through the next one."""
+    reached, found = {j.terminal for x in job.links for j in x.joins}, set[str]()
+    groups = [{f"{HOST}.{e}" for e in (s.common, *s.ways)} for s in job.host.switches]
+    while more := [g for g in groups if g & (reached | found) and not g <= found]:
+        found = found.union(*more)
+    return found
+
+
 #: What joins an end of a winding to the host's ground, and what is left where nothing does [Ω].
 EARTHED_OHM, NOT_EARTHED_OHM = 1e-3, 1e9
+#: A contact that is made, and one that is open [Ω].
+MADE_OHM, BROKEN_OHM = 0.05, 1e9
+#: A wire that is pulled off its pin [Ω].
+PULLED_OFF_OHM = 1e9
+#: What holds an input that nothing is said to hold [Ω].
+FLOATS_OHM = 1e8
+#: Where it stands then, where its levels are not known [V].
+FLOATS_V = 1.4
 #: Fields of a winding that its macro-model takes.
 OF_WINDING = ("open", "resistance")
+
+
+def clamped(terminal: AnyTerminal) -> bool:
+    """Whether a pin of a chip has diodes to its supply and from its return: all that carry a signal, but what only pulls down."""
+    return isinstance(terminal, AudioIn | AudioOut | ControlIn) or (
+        isinstance(terminal, Control) and terminal.drive is Drive.PUSH_PULL
+    )
 
 
 class Deck:
@@ -102,7 +136,7 @@ class Deck:
     ) -> None:
         self.alone = alone
         self.job, self.everything, self.clamps, self.averages = job, everything, clamps, averages or {}
-        self.joined = {j.terminal for link in job.links for j in link.joins}
+        self.joined = {j.terminal for link in job.links for j in link.joins} | switched_to(job)
         self.lines: list[str] = []
         self.switches: dict[str, float] = {"bursting": 0.0, "asleep": 0.0, "burst_drive": 0.0, "awake": 0.0}
         self.inputs: list[Input] = []
@@ -111,12 +145,16 @@ class Deck:
         self.there: dict[str, AnyTerminal] = {}
         self.rails: dict[str, str] = {}
         self.windings: dict[str, Winding] = {}
+        self.contacts: dict[str, tuple[Switch, str]] = {}
+        self.levels: dict[str, str] = {}
         self.passed = {f"{m.id}.{t.end}" for m in job.modules for t in m.throughs if t.passes}
         for device_id, _ in job.devices():
             self.device(device_id)
         for winding in job.host.windings:
             if everything or any(f"{HOST}.{e}" in self.joined for e in winding.ends):
                 self.winding(as_known(winding))
+        for switch in job.host.switches:
+            self.switch(switch)
         for link in job.links:
             self.link(link)
         for module in job.modules:
@@ -128,7 +166,9 @@ class Deck:
         there = {name: float(present(self.job, terminal, state)) for name, terminal in self.there.items()}
         rises = {name: rise(self.job, address, state) for name, address in self.rails.items()}
         live = {name: float(winding_live(self.job, w, state)) for name, w in self.windings.items()}
-        return there | rises | live
+        made = {name: float(switch.stands_on(state) == way) for name, (switch, way) in self.contacts.items()}
+        told = {name: float(of == state) for name, of in self.levels.items()}
+        return there | rises | live | made | told
 
     def parameters(self) -> list[str]:
         """All parameters with their nominal values, as the deck writes them."""
@@ -197,28 +237,20 @@ class Deck:
         self.inputs += terminal_inputs(self.job, address)
         reference = node_name(self.job, return_address(self.job, address)) or "0"
         values = [f"{name}={{{node}_{field}}}" for name, field in taken(terminal).items()]
-        if isinstance(terminal, AudioOut):
-            self.switches[f"{node}_drive"] = 1.0
-            values.append(f"drive={{{'-1*' if terminal.inverted else ''}{node}_drive}}")
-        elif isinstance(terminal, AudioIn):
-            if terminal.has(Trait.PASSIVE_NODE):
-                self.switches[f"{node}_carried"] = 0.0
-                values.append(f"carried={{{node}_carried}}")
-            if terminal.has(Trait.EQUALISED):
-                self.lines.append(f"Xeq_{node} {node} {reference} {node}_heard record_equalised")
+        values += self.of_sound(node, reference, terminal)
+        if isinstance(terminal, ControlIn):
+            values += self.pulled(node, terminal)
+        elif isinstance(terminal, Control):
+            values = self.driven(device_id, address, terminal, values)
         elif isinstance(terminal, SupplyIn):
             values += ["bursting={bursting}", "asleep={asleep}", "drive={burst_drive}"]
         if not fed and not isinstance(terminal, SupplyIn):
-            self.switches[f"{node}_present"] = 1.0
-            self.there[f"{node}_present"] = terminal
-            values.append(f"present={{{node}_present}}")
-            if isinstance(terminal, Rail):
-                self.switches[f"{node}_rise"] = 1.0
-                self.rails[f"{node}_rise"] = address
-                values.append(f"rise={{{node}_rise}}")
+            values += self.there_at_times(address, node, terminal)
         self.shown[address] = None
         nodes = [node, reference]
-        if fed and not isinstance(terminal, SupplyIn):
+        if macro == "logic_in_supplied":
+            nodes.append(node_name(self.job, addresses_of(self.job, SupplyIn, device_id)[0]))
+        elif fed and not isinstance(terminal, SupplyIn):
             nodes.append(on_node(device_id))
         pin = self.planned(device_id)[:1] if fed and isinstance(terminal, Rail) else []
         if pin:
@@ -229,8 +261,84 @@ class Deck:
             ]
             values.append(f"up={int(self.steps_up(terminal, pin[0]))}")
         self.lines.append(f"X{node} {' '.join(nodes)} {macro} {' '.join(values)}")
-        if self.clamps and fed and isinstance(terminal, AudioIn | AudioOut):
+        if self.clamps and fed and clamped(terminal):
             self.clamp(device_id, node, reference)
+
+    def of_sound(self, node: str, reference: str, terminal: AnyTerminal) -> list[str]:
+        """What an output plays and an input carries, as values of its macro-model."""
+        if isinstance(terminal, AudioOut):
+            self.switches[f"{node}_drive"] = 1.0
+            return [f"drive={{{'-1*' if terminal.inverted else ''}{node}_drive}}"]
+        if isinstance(terminal, AudioIn) and terminal.has(Trait.EQUALISED):
+            self.lines.append(f"Xeq_{node} {node} {reference} {node}_heard record_equalised")
+        if isinstance(terminal, AudioIn) and terminal.has(Trait.PASSIVE_NODE):
+            self.switches[f"{node}_carried"] = 0.0
+            return [f"carried={{{node}_carried}}"]
+        return []
+
+    def there_at_times(self, address: str, node: str, terminal: AnyTerminal) -> list[str]:
+        """What of the host is there in some states only, as values of its macro-model."""
+        self.switches[f"{node}_present"] = 1.0
+        self.there[f"{node}_present"] = terminal
+        if isinstance(terminal, Rail):
+            self.switches[f"{node}_rise"] = 1.0
+            self.rails[f"{node}_rise"] = address
+            return [f"present={{{node}_present}}", f"rise={{{node}_rise}}"]
+        # a line that tells the level of each state has it there
+        return [] if isinstance(terminal, Control) and terminal.per_state else [f"present={{{node}_present}}"]
+
+    def pulled(self, node: str, terminal: ControlIn) -> list[str]:
+        """What holds an input while nothing drives it, as values of its macro-model; nothing known to is next to nothing."""
+        # what nothing holds, or nobody knows, stands between low and high
+        between = [q.of(terminal) for q in quantities(terminal) if q.field in ("low", "high")]
+        middle = sum(k.nominal for k in between if k is not None) / 2 if all(between) else FLOATS_V
+        if terminal.pulls is Pull.NONE:
+            return [f"pull={FLOATS_OHM:g}", f"to={middle:g}"]
+        if terminal.pulls is Pull.UNKNOWN:
+            return [f"to={middle:g}"]
+        return (
+            [f"to={{{node}_pulled_to}}"]
+            if terminal.pulls is Pull.UP and terminal.pulled_to is not None
+            else []
+        )
+
+    def driven(self, device_id: str, address: str, terminal: Control, values: list[str]) -> list[str]:
+        """How a line is driven, as values of its macro-model: of the host as each state tells, of a module by a switch that what it does
+        sets."""
+        node = node_name(self.job, address)
+        if device_id != HOST:
+            self.switches[f"{node}_active"] = 1.0
+            active = (
+                f"(1-{node}_active)"
+                if terminal.inverted and terminal.drive is Drive.PUSH_PULL
+                else f"{node}_active"
+            )
+            return [*values, f"active={{{active}}}"]
+        if terminal.drive is Drive.OPEN_DRAIN or not terminal.per_state:
+            return values
+        self.switches[f"{node}_present"] = 1.0
+        told = level_inputs(self.job, address)
+        self.inputs += told.values()
+        level = [f"{node}_level*{node}_present"]
+        for state, item in told.items():
+            self.switches[f"{node}_in_{state}"] = 0.0
+            self.levels[f"{node}_in_{state}"] = state
+            level.append(f"{node}_in_{state}*{item.name}")
+        # a state that tells its own level has no other: `present` is taken into the level
+        kept = [v for v in values if not v.startswith("level=")]
+        return [*kept, f"level={{{'+'.join(level)}}}"]
+
+    def switch(self, switch: Switch) -> None:
+        """A switch of the host between those of its points that the deck has: each way a contact that is made in the states that tell so,
+        or while it is worked."""
+        if not (self.everything or f"{HOST}.{switch.common}" in self.joined):
+            return
+        for way in switch.ways:
+            name = f"{subjects.switch(switch.id).parameter(way)}_made"
+            self.switches[name] = 0.0
+            self.contacts[name] = (switch, way)
+            a, b = (node_name(self.job, f"{HOST}.{e}") for e in (switch.common, way))
+            self.lines.append(f"Rs_{name} {a} {b} {{{MADE_OHM:g}*{name}+{BROKEN_OHM:g}*(1-{name})}}")
 
     def winding(self, winding: Winding) -> None:
         """A winding between its ends, each half of a tapped one by itself, and what joins an end to the host's ground."""
@@ -371,7 +479,11 @@ class Deck:
         self.inputs.append(length)
         node, port = node_name(self.job, join.terminal), f"{link.id}_{join.port}"
         per_m = ohm_per_m(join.conductor.gauge)
-        self.lines.append(f"Rw_{port} {node} {port} {{{per_m:.6g}*{length.name}+{LEAST_WIRE_OHM:g}}}")
+        off = ""
+        if link.purpose is Purpose.SUPPLY and join.port == "out":
+            self.switches[f"{link.id}_pulled"] = 0.0
+            off = f"+{PULLED_OFF_OHM:g}*{link.id}_pulled"
+        self.lines.append(f"Rw_{port} {node} {port} {{{per_m:.6g}*{length.name}+{LEAST_WIRE_OHM:g}{off}}}")
         if link.purpose is Purpose.FEED and join.port not in SIDE_PORTS:
             side = "com" if join.port == "out" else "back"
             (common,) = (

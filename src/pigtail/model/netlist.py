@@ -50,6 +50,11 @@ class Netlist(msgspec.Struct, frozen=True, dict=True):
     def _in_deck(self) -> frozenset[str]:
         return frozenset(i.name for i in self.inputs if i.in_deck)
 
+    @cached_property
+    def known(self) -> frozenset[str]:
+        """Names of all parameters of the circuit."""
+        return frozenset(name for name, _ in self.circuit.parameters)
+
     @property
     def nominal(self) -> Samples:
         """The inputs of the deck at their nominal values: given as samples, so that circuits that differ in these alone share

@@ -17,6 +17,7 @@ class SubjectKind(enum.Enum):
     THROUGH = "way through"
     WINDING = "winding"
     MAINS = "mains"
+    SWITCH = "switch"
     JOB = "job"
 
 
@@ -69,3 +70,8 @@ def through(device_id: str, through_id: str) -> Subject:
 def winding(winding_id: str) -> Subject:
     """An AC winding of the host."""
     return Subject(SubjectKind.WINDING, "winding", winding_id)
+
+
+def switch(switch_id: str) -> Subject:
+    """A switch of the host."""
+    return Subject(SubjectKind.SWITCH, "switch", switch_id)

@@ -12,11 +12,13 @@ from pathlib import Path
 
 import msgspec
 
+from pigtail.job.control import Drive, Pull
 from pigtail.job.document import (
     AnyTerminal,
     AudioIn,
     AudioOut,
     Control,
+    ControlIn,
     Digital,
     Function,
     Job,
@@ -71,6 +73,7 @@ _KINDS: dict[type, str] = {
     Rail: "rail",
     SupplyIn: "supply_in",
     Control: "line",
+    ControlIn: "logic_in",
     Digital: "line",
     Video: "line",
 }
@@ -88,6 +91,10 @@ def macro_name(terminal: AnyTerminal, *, fed: bool = False, passed: bool = False
         name = "way_low" if terminal.way is Way.LOW else "way_high"
     elif passed and isinstance(terminal, AudioOut):
         return "audio_out_passed"
+    elif isinstance(terminal, Control) and terminal.drive is Drive.OPEN_DRAIN:
+        name = "drain"
+    elif fed and isinstance(terminal, ControlIn) and terminal.pulls is Pull.UP and terminal.pulled_to is None:
+        return "logic_in_supplied"
     return f"{name}_fed" if fed and not isinstance(terminal, SupplyIn) else name
 
 
@@ -103,7 +110,28 @@ def terminal_inputs(job: Job, address: str) -> tuple[Input, ...]:
     terminal = job.terminal(address)
     assert terminal is not None
     in_deck = taken(terminal).values()
-    return tuple(_value_input(job, address, q, in_deck=q.field in in_deck) for q in quantities(terminal))
+    found = tuple(_value_input(job, address, q, in_deck=q.field in in_deck) for q in quantities(terminal))
+    if isinstance(terminal, ControlIn) and terminal.pulls is Pull.UP and terminal.pulled_to is not None:
+        return (
+            *found,
+            *(msgspec.structs.replace(i, in_deck=True) for i in beside_inputs(job, address, "pulled_to")),
+        )
+    return found
+
+
+def level_inputs(job: Job, address: str) -> dict[str, Input]:
+    """What a line of the host stands at in each state that tells it, as inputs [V] by the state."""
+    terminal = job.terminal(address)
+    assert isinstance(terminal, Control)
+    subject, level = subjects.terminal(address), next(q for q in quantities(terminal) if q.field == "level")
+    names = {s.id: s.name for s in job.host.states}
+    return {
+        s.state: Input(
+            subject.parameter(f"level_in_{s.state}"), f"{job.label(address)}: level while “{names.get(s.state, s.state)}”",
+            s.level, level.plausible, subject, "level",
+        )
+        for s in terminal.per_state
+    }  # fmt: skip
 
 
 def beside_inputs(job: Job, address: str, *fields: str) -> tuple[Input, ...]:
@@ -124,6 +152,8 @@ def present(job: Job, terminal: AnyTerminal, state: str) -> bool:
     say."""
     found = job.state(state)
     off = found is not None and found.kind is Mode.OFF
+    if isinstance(terminal, Control) and terminal.told_in(state) is not None:
+        return False  # that state has a level of its own
     return alive(terminal, state) and (isinstance(terminal, Rail | Control) or not off)
 
 

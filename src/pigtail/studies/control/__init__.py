@@ -1,0 +1,1 @@
+"""Control: what turns it on, what mutes, what lights, judged in every state."""

@@ -1,0 +1,226 @@
+"""The drive of every network that switches, pulls, mutes or holds a coil: whether it is wholly on, keeps cool, and stands what is on it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pigtail.catalogue.topologies import Does
+from pigtail.circuit import Solution
+from pigtail.job.document import Link, Module, Purpose
+from pigtail.job.wiring import pin_of
+from pigtail.model.cascade import Network, networks, section_inputs
+from pigtail.model.estimate import Estimate, Wanted
+from pigtail.model.spread import Samples
+from pigtail.studies.control.asked import Scene, gathered
+from pigtail.studies.control.fed import ModuleColumn
+from pigtail.studies.control.found import SwitchDetail
+from pigtail.studies.findings import Finding
+from pigtail.studies.judging import judge
+from pigtail.studies.wording import tell
+from pigtail.units import format_quantity
+
+Array = NDArray[np.float64]
+Numbers = Mapping[str, Estimate]
+#: A relay is made from this part of its coil's volts on, and open below the second [1]. Common practice.
+MADE, OPEN = 0.75, 0.10
+#: What a coil that nothing catches throws at its driver: I·√(L/C), C of winding and transistor [F].
+STRAY_F = 100e-12
+#: Above its threshold by less than this a gate is only half driven [V].
+HALF_DRIVEN_V = 0.3
+
+
+class Drive:
+    """One network with a line or a base of its own."""
+
+    def __init__(self, scene: Scene, link: Link, network: Network) -> None:
+        self.scene, self.link, self.network, self.net = scene, link, network, scene.net
+        self.shape = network.shape
+        self.figures = {i.field: i for i in section_inputs(link, network.at)}
+        module = self._module()
+        self.column = module
+        self.meant = [module.expected(m) if module is not None else None for m in scene.moments]
+
+    def _module(self) -> ModuleColumn | None:
+        """The module that it switches, as a column; None where it switches none."""
+        job = self.scene.job
+        if Does.SWITCHES not in self.shape.does:
+            return None
+        pin = pin_of(job, self.link)
+        owner = (
+            pin.partition(".")[0]
+            if pin
+            else next((j.terminal.partition(".")[0] for j in self.link.joins if j.port == "in"), "")
+        )
+        module = job.device(owner)
+        if not isinstance(module, Module):
+            return None
+        return ModuleColumn(self.scene, module, pin or next(f"{owner}.{t.id}" for t in module.terminals))
+
+    def probe(self, solved: Solution, name: str) -> Array:
+        """What one of its probes reads, shape [S]."""
+        return np.asarray(self.net.probe(solved, self.network, name))
+
+    def wanted(self) -> dict[str, Wanted]:
+        """The numbers of its drive."""
+        probes, name = self.shape.probes, self.shape.short
+        found: dict[str, Wanted] = {}
+        if "drop_v" in probes:
+            found["drop_v"] = Wanted("V", f"what is lost in the {name}")
+        if Does.SWITCHES in self.shape.does:
+            found |= {
+                "load_a": Wanted("A", f"the current through the {name}"),
+                "carry_room": Wanted("A", f"the current that the {name} can still carry"),
+            }
+        if "vmax" in self.figures and Does.SWITCHES in self.shape.does:
+            found["stand_room"] = Wanted("V", f"the room below what the {name} stands")
+        if "theta" in self.figures and "drop_v" in probes and "load_current" in probes:
+            found["hot_c"] = Wanted("°C", f"the junction of the {name}")
+            found["spent_w"] = Wanted("W", f"the heat in the {name}")
+        if "drive_current" in probes and "base_v" in probes:
+            found["forced"] = Wanted("", f"the current that the {name} passes over what drives it")
+        if "gate_v" in probes and "vdrive" in self.figures:
+            found |= {
+                "gate_v": Wanted("V", f"the gate drive of the {name}"),
+                "gate_room": Wanted(
+                    "V", f"the gate drive of the {name} above what its resistance is told at"
+                ),
+                "half_room": Wanted("V", f"the gate drive of the {name} above its threshold"),
+                "gate_stands": Wanted("V", f"the room below what the gate of the {name} stands"),
+            }
+        elif "gate_v" in probes:
+            found["gate_v"] = Wanted("V", f"the gate of the {name}")
+        if "coil_v" in probes:
+            found |= {
+                "coil_v": Wanted("V", f"the volts on the coil of the {name}"),
+                "coil_a": Wanted("A", f"the current of the coil of the {name}"),
+                "made_room": Wanted("V", f"the volts on the coil of the {name} above what makes it"),
+                "open_room": Wanted("V", f"the volts on the coil of the {name} below what lets it go"),
+            }
+        return found
+
+    def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        """Those numbers for samples: arrays [S]."""
+        wanted, figure = self.wanted(), self.figure(samples)
+        found: dict[str, Array] = {}
+        if "drop_v" in wanted:
+            found["drop_v"] = np.abs(self.probe(solved, "drop_v"))
+        if "load_a" in wanted:
+            load = np.abs(self.probe(solved, "load_current"))
+            found |= {"load_a": load, "carry_room": figure["imax"] - load}
+        if "stand_room" in wanted:
+            inner = self.network.nodes
+            feet = inner.get("com", inner["out"])
+            found["stand_room"] = figure["vmax"] - np.abs(np.asarray(solved.v(self.network.before, feet)))
+        if "hot_c" in wanted:
+            spent = np.abs(self.probe(solved, "drop_v") * self.probe(solved, "load_current"))
+            found |= {"spent_w": spent, "hot_c": samples["ambient"] + spent * figure["theta"]}
+        if "forced" in wanted:
+            found["forced"] = np.abs(self.probe(solved, "load_current")) / np.maximum(
+                np.abs(self.probe(solved, "drive_current")), 1e-12
+            )
+        if "gate_v" in wanted:
+            gate = np.abs(self.probe(solved, "gate_v"))
+            found["gate_v"] = gate
+            if "gate_room" in wanted:
+                found |= {
+                    "gate_room": gate - figure["vdrive"],
+                    "half_room": gate - figure["vth"] - HALF_DRIVEN_V,
+                    "gate_stands": figure["vgate"] - gate,
+                }
+        if "coil_v" in wanted:
+            coil = np.abs(self.probe(solved, "coil_v"))
+            found |= {
+                "coil_v": coil,
+                "coil_a": np.abs(self.probe(solved, "coil_current")),
+                "made_room": coil - MADE * figure["vcoil"],
+                "open_room": OPEN * figure["vcoil"] - coil,
+            }
+        return found
+
+    def figure(self, samples: Samples) -> dict[str, Array]:
+        """Its values by their names, shape [S] each."""
+        return {field: samples[i.name] for field, i in self.figures.items() if i.name in samples}
+
+    # -- judging ---------------------------------------------------------------------------------------------
+
+    def judged(self, every: Sequence[Numbers]) -> tuple[SwitchDetail, list[Finding]]:
+        """Its numbers where it carries most, and the worst that is said of it over all moments."""
+        said = [f for at, n in enumerate(every) for f in self._moment(at, n)]
+        most = max(
+            every,
+            key=lambda n: (
+                n["load_a"].value or 0.0
+                if "load_a" in n
+                else max((e.value or 0.0 for e in n.values()), default=0.0)
+            ),
+        )
+        return SwitchDetail(self.link.id, self.network.at, self.shape.key, dict(most)), [
+            *gathered(said),
+            *self._always(every),
+        ]
+
+    def words(self, at: int, n: Numbers) -> dict[str, str]:
+        """What its sentences name."""
+        figures = {
+            k: format_quantity(i.ends[1], i.known.unit if i.known else "") for k, i in self.figures.items()
+        }
+        return {
+            "name": f"the {self.shape.short} in {self.link.name}", "when": self.scene.when(self.scene.moments[at]),
+            **{k: e.short() for k, e in n.items()}, **{f"own_{k}": v for k, v in figures.items()},
+        }  # fmt: skip
+
+    def _moment(self, at: int, n: Numbers) -> Iterator[Finding]:
+        words, meant = self.words(at, n), self.meant[at]
+        if "stand_room" in n:
+            yield judge("control.stands", n, self.link.id, words)
+        if "gate_stands" in n:
+            yield judge("control.gate_stands", n, self.link.id, words)
+        if meant and Does.SWITCHES in self.shape.does:
+            yield judge("control.carries", n, self.link.id, words)
+            if "coil_v" in n:
+                yield judge("control.coil_made", n, self.link.id, words)
+            if "gate_room" in n:
+                half = n["half_room"]
+                yield judge(
+                    "control.gate", n, self.link.id, words, watch=self._half_driven(half, n["gate_room"])
+                )
+            if "hot_c" in n:
+                yield judge("control.drop", n, self.link.id, words)
+                yield judge(
+                    "control.switch_hot", n, self.link.id, words, watch=self.figures["tj_max"].ends[1]
+                )
+            if "forced" in n:
+                yield judge("control.forced", n, self.link.id, words)
+        elif meant is False and "open_room" in n and Does.MUTES not in self.shape.does:
+            yield judge("control.coil_open", n, self.link.id, words)
+
+    @staticmethod
+    def _half_driven(half: Estimate, room: Estimate) -> float:
+        """The gate drive against what the resistance is told at [V] from which it is at least above its threshold."""
+        if half.value is None or room.value is None:
+            return 0.0
+        return min(room.value - half.low, 0.0)
+
+    def _always(self, every: Sequence[Numbers]) -> Iterator[Finding]:
+        """What holds in all moments: a coil that nothing catches, a switch in the negative lead."""
+        words = self.words(0, {})
+        if Does.COILS in self.shape.does and Does.CATCHES not in self.shape.does:
+            most = max((n["coil_a"].high for n in every if n["coil_a"].value is not None), default=0.0)
+            current = most or self.figures["vcoil"].ends[1] / self.figures["rcoil"].ends[1]
+            henry = self.figures["lcoil"].ends[1]
+            peak = current * np.sqrt(henry / STRAY_F)
+            yield tell(
+                "control.coil_bare", self.link.id,
+                words | {"current": format_quantity(current, "A"), "peak": format_quantity(float(peak), "V"), "stands": words["own_vmax"]},
+            )  # fmt: skip
+        if self.link.purpose is Purpose.RETURN and Does.SWITCHES in self.shape.does:
+            yield tell("control.in_negative", self.link.id, words)
+
+
+def drives(scene: Scene) -> list[Drive]:
+    """The drives of all networks of the plan that have one."""
+    wanted = (Does.SWITCHES, Does.PULLS, Does.MUTES)
+    return [Drive(scene, x, n) for x in scene.job.links for n in networks(x) if n.shape.does & set(wanted)]

@@ -1,0 +1,153 @@
+"""Columns of what is fed: modules, and the rails of the host that feed them."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pigtail.catalogue.topologies import Does, does
+from pigtail.circuit import Solution
+from pigtail.job.control import WantedOf
+from pigtail.job.document import (
+    Job,
+    Link,
+    Mode,
+    Module,
+    Rail,
+    alive,
+)
+from pigtail.job.wiring import return_links, supply_links
+from pigtail.model import subjects
+from pigtail.model.deck import WAKES
+from pigtail.model.estimate import Wanted
+from pigtail.model.spread import Samples
+from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene
+from pigtail.studies.control.found import ColumnKind
+from pigtail.studies.control.moments import UNPLUGGED, Moment
+from pigtail.studies.findings import Severity
+from pigtail.studies.judging import judge
+
+#: A rail of less than this is off [V].
+THERE_V = 0.5
+
+
+class ModuleColumn(Asked):
+    """Whether a module is fed: the volts at its pins, what is left there while it is off, what flows into it by its other pins."""
+
+    kind = ColumnKind.MODULE
+
+    def __init__(self, scene: Scene, module: Module, pin: str) -> None:
+        super().__init__(scene, f"module.{module.id}", module.id, module.name)
+        self.module, self.pin = module, pin
+        links = supply_links(self.job, pin)
+        homes = [
+            x for x in return_links(self.job, module.id) if any(does(s, Does.SWITCHES) for s in x.sections)
+        ]
+        self.links = (*links, *homes)
+        self.steered = any(does(s, Does.SWITCHES) for x in self.links for s in x.sections) or _by_contact(
+            self.job, links
+        )
+        ends = [self.job.terminal(a) for x in links for a in x.starts]
+        self.rails = [t for t in ends if isinstance(t, Rail)]
+        lines = tuple(a for x in self.links for a in x.at("ctl"))
+        self.lit = (*(x.id for x in self.links), *lines, *(a for x in links for a in x.starts))
+        stem = f"{module.id}_"
+        self.diodes = [e.name for e in self.net.circuit.elements if e.name.startswith(f"bu.xclamp_{stem}")]
+
+    def wanted(self) -> dict[str, Wanted]:
+        return {
+            "v": Wanted("V", f"the supply of {self.module.name}"),
+            "low_margin": Wanted("V", f"the room above the lowest supply of {self.module.name}"),
+            "off_margin": Wanted("V", f"the room below what wakes {self.module.name}"),
+            "injected": Wanted("A", f"what flows into {self.module.name} by its other pins"),
+        }
+
+    def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        least = samples[subjects.terminal(self.pin).parameter("minimum")]
+        volts = np.asarray(solved.v(self.net.node(self.pin), self.net.reference(self.pin)))
+        injected = sum((np.maximum(np.asarray(solved.i(d)), 0.0) for d in self.diodes), np.zeros_like(volts))
+        return {
+            "v": volts,
+            "low_margin": volts - least,
+            "off_margin": WAKES * least - volts,
+            "injected": injected,
+        }
+
+    def expected(self, moment: Moment) -> bool | None:
+        """Whether it is to be fed: as the person says, else in the state it is to play in; not while the host is off or waits, where
+        anything but its rail decides that."""
+        said = self.scene.wanted(self.module.id, WantedOf.POWERED, moment)
+        if moment.doing == UNPLUGGED:
+            return False
+        if said is not None:
+            return said
+        kind = self.scene.kind(moment)
+        if self.rails and not any(alive(t, moment.state) for t in self.rails):
+            return False
+        if kind is Mode.WORKING:
+            return True
+        return False if self.steered and kind in (Mode.OFF, Mode.STANDBY) else None
+
+    @staticmethod
+    def word(n: Numbers) -> str:
+        """On, off, or half on."""
+        if n["low_margin"].value is not None and n["low_margin"].low >= 0:
+            return "on"
+        if n["v"].value is None or n["off_margin"].value is None:
+            return "?"
+        return "half on" if n["off_margin"].low < 0 else "off"
+
+    def judged(self, moment: Moment, n: Numbers) -> Judged:
+        want, volts = self.expected(moment), n["v"]
+        up = n["low_margin"].value is not None and n["low_margin"].low >= 0
+        words = {"name": self.module.name, "when": self.scene.when(moment), "volts": volts.short()}
+        on = (
+            want
+            if want is not None
+            else bool(up or (n["off_margin"].value is None or n["off_margin"].low < 0))
+        )
+        if on:
+            code = "control.powered" if self.steered or want else "control.half_fed"
+            found = [judge(code, n, self.module.id, words)]
+            if code == "control.half_fed" and found[0].severity is Severity.GOOD:
+                return self.made("on", volts.short(), [], self.lit, yes=True, severity=Severity.GOOD)
+        else:
+            found = [judge("control.asleep", n, self.module.id, words)]
+            if self.diodes and want is not True:
+                found.append(judge("control.injected", n, self.module.id, words))
+        return self.made(self.word(n), volts.short(), found, self.lit, yes=up)
+
+
+def _by_contact(job: Job, links: tuple[Link, ...]) -> bool:
+    """Whether a supply starts at a contact of a switch."""
+    ends = {e for s in job.host.switches for e in (s.common, *s.ways)}
+    return any(a.partition(".")[2] in ends for x in links for a in x.starts)
+
+
+class RailColumn(Asked):
+    """What a rail of the host gives to the plan."""
+
+    kind = ColumnKind.RAIL
+
+    def __init__(self, scene: Scene, address: str) -> None:
+        super().__init__(scene, f"rail.{address}", address, scene.job.label(address))
+        self.address, self.lit = address, (address,)
+
+    def wanted(self) -> dict[str, Wanted]:
+        return {
+            "given": Wanted("A", f"the current from {self.column.words}"),
+            "v": Wanted("V", f"the volts of {self.column.words}"),
+        }
+
+    def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        volts = np.asarray(solved.v(self.net.node(self.address), self.net.reference(self.address)))
+        return {
+            "given": np.broadcast_to(
+                np.asarray(self.net.terminal_current(solved, self.address)), volts.shape
+            ),
+            "v": volts,
+        }
+
+    def judged(self, moment: Moment, n: Numbers) -> Judged:
+        volts = n["v"]
+        there = volts.value is not None and abs(volts.value) > THERE_V
+        return self.made("" if there else "off", n["given"].short() if there else "", [], self.lit, yes=there)

@@ -1,0 +1,239 @@
+"""Columns of what is heard and seen: outputs that are enabled or muted, signals past a mute or a contact, indicators."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from pigtail.circuit import Solution
+from pigtail.job.control import OFF, SEARCHING, Acts, WantedOf
+from pigtail.job.document import (
+    HOST,
+    Control,
+    ControlIn,
+    Link,
+    Mode,
+    Module,
+)
+from pigtail.model import subjects
+from pigtail.model.cascade import Network
+from pigtail.model.estimate import Wanted
+from pigtail.model.spread import Samples
+from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene
+from pigtail.studies.control.found import ColumnKind
+from pigtail.studies.control.moments import UNPLUGGED, Moment, active, blinks
+from pigtail.studies.findings import Severity
+from pigtail.studies.judging import judge
+from pigtail.studies.wording import tell
+
+#: Quieter than this against the loudest is mute, and louder than the second heard [dB]. Common practice.
+MUTE_DB, HEARD_DB = -40.0, -6.0
+LEVEL_HZ = 1000.0
+
+
+class OutputColumn(Asked):
+    """Whether an output is heard or mute: by the inputs that enable or mute it, and what the host itself mutes."""
+
+    kind = ColumnKind.OUTPUT
+
+    def __init__(self, scene: Scene, address: str, gates: list[str]) -> None:
+        super().__init__(scene, f"output.{address}", address, scene.job.label(address))
+        self.address, self.gates = address, gates
+        self.of_host = address.startswith(f"{HOST}.")
+        self.lit = (
+            address,
+            *gates,
+            *(x.id for x in scene.job.links if any(j.terminal in gates for j in x.joins)),
+        )
+
+    def wanted(self) -> dict[str, Wanted]:
+        name = self.column.words
+        return {
+            "heard_room": Wanted("V", f"the room by which {name} is let through"),
+            "mute_room": Wanted("V", f"the room by which {name} is muted"),
+        }
+
+    def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        heard, mute = [], []
+        for gate in self.gates:
+            pin = self.job.terminal(gate)
+            assert isinstance(pin, ControlIn)
+            mine = subjects.terminal(gate).parameter
+            volts = np.asarray(solved.v(self.net.node(gate), self.net.reference(gate)))
+            over, under = volts - samples[mine("high")], samples[mine("low")] - volts
+            lets, stops = (over, under) if (pin.acts is Acts.ENABLES) is not pin.active_low else (under, over)
+            heard.append(lets)
+            mute.append(stops)
+        return {"heard_room": np.min(heard, axis=0), "mute_room": np.max(mute, axis=0)}
+
+    def expected(self, moment: Moment) -> bool | None:
+        """Whether it is to be heard: as the person says; of the host as before, unless something is linked; of a module not while it is
+        unfed."""
+        said = self.scene.wanted(self.address, WantedOf.HEARD, moment)
+        if said is not None:
+            return said
+        kind, idle = self.scene.kind(moment), moment.doing in (OFF, UNPLUGGED, SEARCHING)
+        if self.of_host:
+            return True if kind in (Mode.ON, Mode.WORKING) and idle else None
+        return False if idle and moment.doing != SEARCHING else None
+
+    def judged(self, moment: Moment, n: Numbers) -> Judged:
+        state = self.job.state(moment.state)
+        words = {"name": self.column.words, "when": self.scene.when(moment)}
+        if state is not None and self.of_host and self.address.partition(".")[2] in state.mutes:
+            return self.made("mute", "by the host", [], self.lit, yes=False, severity=Severity.GOOD)
+        if self.of_host and self.scene.kind(moment) is Mode.OFF:
+            return self.made("silent", "", [], self.lit, yes=False)
+        heard, mute = n["heard_room"], n["mute_room"]
+        plays = heard.value is not None and heard.low >= 0
+        silent = mute.value is not None and mute.low >= 0
+        want = self.expected(moment)
+        asks = want if want is not None else plays or not silent
+        found = [judge("control.heard" if asks else "control.mute", n, self.address, words)]
+        word = "heard" if plays else "mute" if silent else "?" if heard.value is None else "neither"
+        shown = heard if asks else mute
+        return self.made(
+            word, f"{shown.short()} clear", found, self.lit, yes=True if plays else False if silent else None
+        )
+
+
+class PathColumn(Asked):
+    """Whether a signal gets through to where a path ends: past a network that mutes, or past the contacts of switches."""
+
+    kind = ColumnKind.OUTPUT
+
+    def __init__(self, scene: Scene, source: str, end: str, lit: tuple[str, ...]) -> None:
+        super().__init__(scene, f"path.{source}.{end}", end, scene.job.label(end))
+        self.source, self.end, self.lit = source, end, lit
+        self.loudest = 0.0
+
+    def wanted(self) -> dict[str, Wanted]:
+        name = self.column.words
+        return {
+            "level_db": Wanted("dB", f"the level at {name} against its source"),
+            "heard_room": Wanted("dB", f"the room by which {name} is let through"),
+            "mute_room": Wanted("dB", f"the room by which {name} is muted"),
+        }
+
+    def level(self, samples: Samples, solved: Solution) -> Array:
+        """The level at the end against the source's own e.m.f. [dB], shape [S]."""
+        net = self.net
+        emf = samples[subjects.terminal(self.source).parameter("emf")]
+        size = max(v.size for v in samples.values())
+        deck = {n: v for n, v in samples.items() if n in net.known}
+        deck |= {n: np.zeros(size) for n in net.known if n.endswith("_drive")}
+        batch = net.exact(deck | {f"{net.node(self.source)}_drive": np.ones(size)})
+        volts = batch.ac([LEVEL_HZ]).v(net.node(self.end), net.reference(self.end))
+        return np.asarray(20 * np.log10(np.maximum(np.abs(volts[:, 0]), 1e-12) / emf))
+
+    def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        level = self.level(samples, solved) - self.loudest
+        return {"level_db": level, "heard_room": level - HEARD_DB, "mute_room": MUTE_DB - level}
+
+    def expected(self, moment: Moment) -> bool | None:
+        """Whether it is to be heard, as the person says."""
+        return self.scene.wanted(self.end, WantedOf.HEARD, moment)
+
+    def judged(self, moment: Moment, n: Numbers) -> Judged:
+        words = {"name": self.column.words, "when": self.scene.when(moment)}
+        if self.scene.kind(moment) is Mode.OFF:
+            return self.made("silent", "", [], self.lit, yes=False)
+        plays, silent = n["heard_room"], n["mute_room"]
+        heard = plays.value is not None and plays.low >= 0
+        mute = silent.value is not None and silent.low >= 0
+        want = self.expected(moment)
+        found = []
+        if want is not None or not (heard or mute):
+            asks = want if want is not None else (plays.value or 0.0) >= (silent.value or 0.0)
+            found = [judge("control.heard" if asks else "control.mute", n, self.end, words)]
+        word = "heard" if heard else "mute" if mute else "?" if plays.value is None else "neither"
+        through = True if heard else False if mute else None
+        return self.made(word, n["level_db"].short(), found, self.lit, yes=through, severity=Severity.GOOD)
+
+
+class LightColumn(Asked):
+    """An indicator: its current, and whether that is seen."""
+
+    kind = ColumnKind.LIGHT
+
+    def __init__(self, scene: Scene, link: Link, network: Network, probe: str) -> None:
+        second = "second" in probe
+        super().__init__(
+            scene,
+            f"light.{link.id}.{network.at}.{probe}",
+            link.id,
+            f"{link.name}{', second colour' if second else ''}",
+        )
+        self.link, self.network, self.probe = link, network, probe
+        port = "second" if second else ""
+        ends = [j.terminal for j in link.joins if (not port or j.port == port) and j.port != "com"]
+        self.lines = [
+            a
+            for a in ends
+            if isinstance(scene.job.terminal(a), Control) and (second or "second" not in _port(link, a))
+        ]
+        self.lit = (link.id, *(j.terminal for j in link.joins))
+
+    def wanted(self) -> dict[str, Wanted]:
+        return {
+            "lit_a": Wanted("A", f"the current of {self.column.words}"),
+            "led_room": Wanted("A", f"what {self.column.words} has below the most that its LED stands"),
+        }
+
+    def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        current = np.asarray(self.net.probe(solved, self.network, self.probe))
+        return {"lit_a": current, "led_room": samples[self.network.parameter("imax")] - current}
+
+    def expected(self, moment: Moment) -> bool | None:
+        """Whether it is to be seen: as the person says, else while its line is active, and not while the module is off."""
+        said = self.scene.wanted(self.link.id, WantedOf.LIT, moment)
+        if said is not None:
+            return said
+        for address in self.lines:
+            device_id, _, line = address.partition(".")
+            device = self.job.device(device_id)
+            if isinstance(device, Module) and device.doings:
+                return (
+                    active(device, line, moment.doing)
+                    if moment.module == device_id
+                    else False
+                    if moment.off
+                    else None
+                )
+        return None
+
+    def blinking(self, moment: Moment) -> bool:
+        """Whether it blinks meanwhile."""
+        ends = [a.partition(".") for a in self.lines]
+        module = next((m for m in self.job.modules if m.id == moment.module), None)
+        return module is not None and any(
+            d == module.id and blinks(module, x, moment.doing) for d, _, x in ends
+        )
+
+    def judged(self, moment: Moment, n: Numbers) -> Judged:
+        current, want = n["lit_a"], self.expected(moment)
+        words = {"name": self.column.words, "when": self.scene.when(moment), "current": current.short()}
+        bright = judge("control.seen", n, self.link.id, words)
+        dark = judge("control.dark", n, self.link.id, words)
+        lit = bright.severity in (Severity.GOOD, Severity.WATCH)
+        found = [bright if (want if want is not None else lit) else dark]
+        if current.value is not None and current.high > 0:
+            found.append(judge("control.led_current", n, self.link.id, words))
+        if (
+            want is not None
+            and lit is not want
+            and not moment.off
+            and (lit or dark.severity is Severity.GOOD)
+        ):
+            turned = {"does": "glows" if lit else "stays dark", "is": "on" if want else "off"}
+            found = [tell("control.wrong_way", self.link.id, words | turned)]
+        if current.value is None:
+            word = "?"
+        elif lit:
+            word = "blinks" if self.blinking(moment) else "lit"
+        else:
+            word = "dark" if dark.severity is Severity.GOOD else "dim"
+        return self.made(word, current.short(), found, self.lit, yes=lit)
+
+
+def _port(link: Link, address: str) -> str:
+    return next((j.port for j in link.joins if j.terminal == address), "")
