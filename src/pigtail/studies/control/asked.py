@@ -16,7 +16,7 @@ from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Samples
 from pigtail.studies.control.found import Cell, Column, ColumnKind
-from pigtail.studies.control.moments import UNPLUGGED, Moment
+from pigtail.studies.control.moments import UNPLUGGED, Moment, wish
 from pigtail.studies.findings import ORDER, Finding, Severity, worst
 
 Array = NDArray[np.float64]
@@ -53,9 +53,7 @@ class Scene(NamedTuple):
 
     def wanted(self, of: str, what: WantedOf, moment: Moment) -> bool | None:
         """What the person wants of something in a moment; None where nothing is said."""
-        said = [w for w in self.job.wants if (w.of, w.what, w.state) == (of, what, moment.state)]
-        exact = next((w.yes for w in said if w.doing == moment.doing), None)
-        return exact if exact is not None else next((w.yes for w in said if not w.doing), None)
+        return wish(self.job, of, what, moment)
 
     def kind(self, moment: Moment) -> Mode:
         """The kind of its host state."""

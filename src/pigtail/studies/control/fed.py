@@ -6,14 +6,8 @@ import numpy as np
 
 from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Solution
-from pigtail.job.control import WantedOf
 from pigtail.job.document import (
-    Job,
-    Link,
-    Mode,
     Module,
-    Rail,
-    alive,
 )
 from pigtail.job.wiring import return_links, supply_links
 from pigtail.model import subjects
@@ -22,7 +16,7 @@ from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene
 from pigtail.studies.control.found import ColumnKind
-from pigtail.studies.control.moments import UNPLUGGED, Moment
+from pigtail.studies.control.moments import Moment, meant, steered
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import judge
 
@@ -43,11 +37,7 @@ class ModuleColumn(Asked):
             x for x in return_links(self.job, module.id) if any(does(s, Does.SWITCHES) for s in x.sections)
         ]
         self.links = (*links, *homes)
-        self.steered = any(does(s, Does.SWITCHES) for x in self.links for s in x.sections) or _by_contact(
-            self.job, links
-        )
-        ends = [self.job.terminal(a) for x in links for a in x.starts]
-        self.rails = [t for t in ends if isinstance(t, Rail)]
+        self.steered = steered(self.job, module)
         lines = tuple(a for x in self.links for a in x.at("ctl"))
         self.lit = (*(x.id for x in self.links), *lines, *(a for x in links for a in x.starts))
         stem = f"{module.id}_"
@@ -73,19 +63,8 @@ class ModuleColumn(Asked):
         }
 
     def expected(self, moment: Moment) -> bool | None:
-        """Whether it is to be fed: as the person says, else in the state it is to play in; not while the host is off or waits, where
-        anything but its rail decides that."""
-        said = self.scene.wanted(self.module.id, WantedOf.POWERED, moment)
-        if moment.doing == UNPLUGGED:
-            return False
-        if said is not None:
-            return said
-        kind = self.scene.kind(moment)
-        if self.rails and not any(alive(t, moment.state) for t in self.rails):
-            return False
-        if kind is Mode.WORKING:
-            return True
-        return False if self.steered and kind in (Mode.OFF, Mode.STANDBY) else None
+        """Whether it is to be fed in a moment; None where nothing tells."""
+        return meant(self.job, self.module, moment)
 
     @staticmethod
     def word(n: Numbers) -> str:
@@ -115,12 +94,6 @@ class ModuleColumn(Asked):
             if self.diodes and want is not True:
                 found.append(judge("control.injected", n, self.module.id, words))
         return self.made(self.word(n), volts.short(), found, self.lit, yes=up)
-
-
-def _by_contact(job: Job, links: tuple[Link, ...]) -> bool:
-    """Whether a supply starts at a contact of a switch."""
-    ends = {e for s in job.host.switches for e in (s.common, *s.ways)}
-    return any(a.partition(".")[2] in ends for x in links for a in x.starts)
 
 
 class RailColumn(Asked):

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import NamedTuple
 
-from pigtail.job.control import OFF, PLAYING
-from pigtail.job.document import Control, Job, Module, SupplyIn
+from pigtail.catalogue.topologies import Does, does
+from pigtail.job.control import OFF, PLAYING, WantedOf
+from pigtail.job.document import Control, Job, Mode, Module, Rail, SupplyIn, alive
 from pigtail.job.quantities import DOINGS
-from pigtail.job.wiring import addresses_of, supply_links
+from pigtail.job.wiring import addresses_of, return_links, supply_links
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.terminals import node_name
@@ -41,29 +42,77 @@ def _moments(model: Model) -> Iterator[Moment]:
     job = model.job
     working = job.working_state()
     for state in model.states:
-        fed = [m for m in job.modules if _fed(model, state, m)]
-        if not fed:
+        live = [m for m in job.modules if lives(model, m, state)]
+        if not live:
             yield Moment(state, "", OFF)
             continue
-        for module in fed:
+        for module in live:
             for doing in lives_of(module):
                 yield Moment(state, module.id, doing)
             if state == working and _pluggable(job, module):
                 yield Moment(state, module.id, UNPLUGGED)
 
 
-def _pins(job: Job, module: Module) -> list[str]:
+def lives(model: Model, module: Module, state: str) -> bool:
+    """Whether a module is fed in a state, and not meant to be off in it."""
+    fed = any(model.powered(state, p) for p in pins_of(model.job, module))
+    return fed and meant(model.job, module, Moment(state, module.id, "")) is not False
+
+
+def meant(job: Job, module: Module, moment: Moment) -> bool | None:
+    """Whether a module is to be fed: as the person says, else in the state it is to play in; not while all its rails are dead, nor while
+    the host is off or waits, where anything but its rail decides that. None where nothing tells."""
+    if moment.doing == UNPLUGGED and moment.module == module.id:
+        return False
+    said = wish(job, module.id, WantedOf.POWERED, moment)
+    if said is not None:
+        return said
+    found = job.state(moment.state)
+    kind = found.kind if found is not None else Mode.WORKING
+    links = [x for p in pins_of(job, module) for x in supply_links(job, p)]
+    ends = [job.terminal(a) for x in links for a in x.starts]
+    rails = [t for t in ends if isinstance(t, Rail)]
+    if rails and not any(alive(t, moment.state) for t in rails):
+        return False
+    if kind is Mode.WORKING:
+        return True
+    return False if steered(job, module) and kind in (Mode.OFF, Mode.STANDBY) else None
+
+
+def steered(job: Job, module: Module) -> bool:
+    """Whether anything but its rail decides when a module is fed: a switch in its plus or its minus, or a contact of the host."""
+    links = [x for p in pins_of(job, module) for x in supply_links(job, p)]
+    ends = {e for s in job.host.switches for e in (s.common, *s.ways)}
+    by_contact = any(a.partition(".")[2] in ends for x in links for a in x.starts)
+    return by_contact or any(
+        does(s, Does.SWITCHES) for x in (*links, *return_links(job, module.id)) for s in x.sections
+    )
+
+
+def wish(job: Job, of: str, what: WantedOf, moment: Moment) -> bool | None:
+    """What the person wants of something in a moment; None where nothing is said."""
+    said = [w for w in job.wants if (w.of, w.what, w.state) == (of, what, moment.state)]
+    exact = next((w.yes for w in said if w.doing == moment.doing), None)
+    return exact if exact is not None else next((w.yes for w in said if not w.doing), None)
+
+
+def pins_of(job: Job, module: Module) -> list[str]:
+    """The supply pins of a module that the plan joins."""
     return [p for p in addresses_of(job, SupplyIn, module.id) if supply_links(job, p)]
 
 
-def _fed(model: Model, state: str, module: Module) -> bool:
-    pins = _pins(model.job, module)
-    return bool(pins) and any(model.powered(state, p) for p in pins)
+def idle(model: Model, moment: Moment) -> tuple[str, ...]:
+    """The modules that hardly draw in a moment: unplugged, not fed, or meant to be off."""
+    return tuple(
+        m.id
+        for m in model.job.modules
+        if (moment.doing == UNPLUGGED and moment.module == m.id) or not lives(model, m, moment.state)
+    )
 
 
 def _pluggable(job: Job, module: Module) -> bool:
     """Whether it matters that its plug may be off: it drives or listens to something."""
-    return any(isinstance(t, Control) for t in module.terminals) and bool(_pins(job, module))
+    return any(isinstance(t, Control) for t in module.terminals) and bool(pins_of(job, module))
 
 
 def lives_of(module: Module) -> tuple[str, ...]:
@@ -80,7 +129,7 @@ def lives_of(module: Module) -> tuple[str, ...]:
 def case_of(net: Netlist, job: Job, moment: Moment) -> Mapping[str, float]:
     """The switches of a moment: the host state, what each module does, and how much it draws."""
     found: dict[str, float] = dict(net.switches.get(moment.state, {}))
-    found |= {"bursting": float(not moment.off), "asleep": 1.0 - LEFT_ASLEEP if moment.off else 0.0}
+    found |= {"bursting": 1.0, "asleep": 0.0}
     for module in job.modules:
         doing = (
             moment.doing

@@ -29,7 +29,7 @@ from pigtail.studies.control.drive import Drive, drives
 from pigtail.studies.control.fed import ModuleColumn
 from pigtail.studies.control.found import ControlFound, Row
 from pigtail.studies.control.hazard import hazard_findings
-from pigtail.studies.control.moments import Moment, case_of, moments
+from pigtail.studies.control.moments import LEFT_ASLEEP, Moment, case_of, idle, moments
 from pigtail.studies.control.outputs import PathColumn
 from pigtail.studies.control.presses import pressed
 from pigtail.studies.findings import Finding
@@ -132,9 +132,9 @@ def _solved(scene: Scene, asked: Sequence[Asked], driven: Sequence[Drive]) -> li
         rows = whole // len(cases)
         samples = dict(flat) | {n: np.repeat([c.get(n, 0.0) for c in cases], rows) for n in names}
         for at, changes in drawn.items():
-            for name, source in changes:
+            for name, source, part in changes:
                 samples[name] = samples[name].copy()
-                samples[name][at * rows : (at + 1) * rows] = flat[source][at * rows : (at + 1) * rows]
+                samples[name][at * rows : (at + 1) * rows] = part * flat[source][at * rows : (at + 1) * rows]
         deck = {k: v for k, v in samples.items() if k in net.known}
         solved = net.whole(deck)
         results: dict[str, Array] = {}
@@ -151,20 +151,25 @@ def _solved(scene: Scene, asked: Sequence[Asked], driven: Sequence[Drive]) -> li
     return estimate_many([inputs] * len(cases), solve, wanted)
 
 
-def _drawn(scene: Scene) -> dict[int, list[tuple[str, str]]]:
-    """In which moments a pin draws something else than while it plays: parameter, and the parameter of what it draws then."""
-    found: dict[int, list[tuple[str, str]]] = {}
+def _drawn(scene: Scene) -> dict[int, list[tuple[str, str, float]]]:
+    """Where a pin draws something else than while it plays, by moments: parameter, the parameter of what it draws then, and the part of
+    that: a module that is off hardly draws."""
+    found: dict[int, list[tuple[str, str, float]]] = {}
     for at, moment in enumerate(scene.moments):
+        asleep = idle(scene.model, moment)
+        changes: list[tuple[str, str, float]] = []
         for module in scene.job.modules:
             for pin in module.terminals:
-                if (
-                    module.id == moment.module
-                    and isinstance(pin, SupplyIn)
-                    and moment.doing in DOINGS
-                    and getattr(pin, moment.doing) is not None
-                ):
-                    name = subjects.terminal(f"{module.id}.{pin.id}").parameter
-                    found[at] = [(name(f), name(moment.doing)) for f in ("average", "burst")]
+                if not isinstance(pin, SupplyIn):
+                    continue
+                name = subjects.terminal(f"{module.id}.{pin.id}").parameter
+                told = moment.doing in DOINGS and getattr(pin, moment.doing) is not None
+                if module.id in asleep:
+                    changes += [(name(f), name("average"), LEFT_ASLEEP) for f in ("burst", "average")]
+                elif module.id == moment.module and told:
+                    changes += [(name(f), name(moment.doing), 1.0) for f in ("burst", "average")]
+        if changes:
+            found[at] = changes
     return found
 
 
