@@ -127,3 +127,35 @@ class SuppliesFound(msgspec.Struct, frozen=True):
     options: tuple[Supplied, ...]
     solved: int
     trouble: str = ""
+
+
+class Controlled(msgspec.Struct, frozen=True):
+    """A way to wake a module, to mute an output or to show a line: in words, the line that works it, the edit that makes it, its worst
+    severity; the most that it takes from that line [A], what the rail gives while it is off [A], the volts lost in it; parts, rough cost,
+    joints at the host, parts that are not in stock; its catch; what cannot be told of it."""
+
+    words: str
+    line: str
+    link: Link
+    severity: Severity
+    edit: Edit
+    stolen_a: float
+    drain_a: float
+    lost_v: float
+    parts: int
+    cost: float
+    host_joints: int
+    lacks: tuple[str, ...]
+    catch: str
+    unknown: tuple[str, ...] = ()
+    pareto: bool = False
+
+
+class ControlsFound(msgspec.Struct, frozen=True):
+    """What a search for the control of something found: options, the best first; how many were solved; why there is none; the states that
+    nothing surveyed tells apart, and what to measure."""
+
+    of: str
+    options: tuple[Controlled, ...]
+    solved: int
+    trouble: str = ""

@@ -66,8 +66,17 @@ def _suggest(options: argparse.Namespace) -> int:
         job = as_loud_as(job, options.wanted, options.now, options.as_loud_as)
     wish = wish_of(options.series, only_stock=options.stock)
     if options.wanted:
+        from pigtail.cli.controlling import controls, controls_as_json, controls_as_text, names_control
         from pigtail.cli.supplying import names_supply, supplies, supplies_as_json, supplies_as_text
 
+        if names_control(job, options.wanted):
+            steered = controls(job, options.wanted, wish)
+            print(
+                json.dumps(controls_as_json(steered), ensure_ascii=False, indent=1)
+                if options.json
+                else controls_as_text(steered)
+            )
+            return 0
         if names_supply(job, options.wanted):
             supplied = supplies(job, options.wanted, wish)
             print(
@@ -156,7 +165,8 @@ def _add_suggest(commands: Any) -> None:
         dest="wanted",
         default="",
         metavar="WHAT",
-        help="one feed by its id, or a supply or module whose supply is searched; without it all feeds",
+        help="a feed, a supply or a module whose supply is searched; control:NAME for what wakes a module, mutes an output or shows a line, "
+        "control for all of that; without it all feeds",
     )
     suggest.add_argument(
         "--series", choices=("E12", "E24", "E96"), default="", help="take resistors from one series"

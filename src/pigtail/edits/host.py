@@ -101,6 +101,7 @@ def remove_point(job: Job, address: str) -> Job:
     users = [x.name for x in job.links if any(j.terminal == address for j in x.joins)]
     users += [f"reading {r.id}" for r in job.readings if address in (r.point, r.against)]
     users += [f"the path {p.id}" for p in job.host.paths if point.id in (p.a, p.b)]
+    users += [f"the switch {s.name}" for s in job.host.switches if point.id in (s.common, *s.ways)]
     users += [t.name for t in job.host.terminals if point.id in (t.return_to, t.rings_to) and t is not point]
     if users:
         raise EditError(f"{point.name} is used by {users[0]}; take it out there first", value=address)

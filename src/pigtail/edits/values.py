@@ -57,7 +57,7 @@ def set_value(job: Job, address: str, field: str, value: Known | None) -> Job:
         raise EditError(f"{address} has no value called {field}", value=field)
     changed = replace(terminal, **{field: value})
     device_id = address.partition(".")[0]
-    return _with_device(
+    return with_device(
         job,
         device_id,
         terminals=tuple(changed if t is terminal else t for t in _device(job, device_id).terminals),
@@ -76,7 +76,7 @@ def set_path(job: Job, device_id: str, path_id: str, resistance: Known | None) -
     device = _device(job, device_id)
     if path_id not in {p.id for p in device.paths}:
         raise EditError(f"there is no path {path_id}", value=path_id)
-    return _with_device(
+    return with_device(
         job,
         device_id,
         paths=tuple(replace(p, resistance=resistance) if p.id == path_id else p for p in device.paths),
@@ -90,7 +90,8 @@ def _device(job: Job, device_id: str) -> Host | Module:
     return device
 
 
-def _with_device(job: Job, device_id: str, **changes: Any) -> Job:
+def with_device(job: Job, device_id: str, **changes: Any) -> Job:
+    """The job with some fields of the host or of a module changed, checked."""
     if device_id == HOST:
         return checked(replace(job, host=replace(job.host, **changes)))
     return checked(

@@ -13,9 +13,10 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from pigtail.advice.found import Contest, School, SearchFound, SuppliesFound
+    from pigtail.advice.found import Contest, ControlsFound, School, SearchFound, SuppliesFound
     from pigtail.job.document import Job
     from pigtail.job.file import Document
+    from pigtail.studies.control.found import ControlFound
     from pigtail.studies.found import Studies
     from pigtail.studies.level.found import FeedDetail
     from pigtail.studies.power.found import SupplyDetail
@@ -104,11 +105,43 @@ def supply_contests(job: Job, pin: str) -> tuple[Contest, ...]:
     return solved(job, pin)
 
 
+def control_lines(job: Job, of: str) -> tuple[str, ...]:
+    """The steps that a search of what wakes, mutes or shows goes through."""
+    from pigtail.advice.controls import steps_of
+
+    return steps_of(job, of) or ("",)
+
+
+def control_step(job: Job, of: str, line: str, before: bytes) -> tuple[bytes, ControlsFound]:
+    """One step of a search of control: what the next step goes on from, and what is found so far."""
+    from pigtail.advice.controls import ControlStep, ranked, take_step
+    from pigtail.advice.shapes import wish_of
+
+    step = pickle.loads(before) if before else ControlStep()  # noqa: S301  our own
+    if line:
+        step = take_step(job, of, line, step, wish_of("").stock)
+    return pickle.dumps(step), ranked(job, of, step)
+
+
+def control_contests(job: Job, of: str) -> tuple[Contest, ...]:
+    """What modders disagree on about what wakes a module or mutes an output, both ways solved."""
+    from pigtail.advice.control_schools import control_contests as solved
+
+    return solved(job, of)
+
+
 def glance_supply(job: Job, link_id: str) -> SupplyDetail | None:
     """A quick look at a supply that was just changed; None where there is nothing to look at."""
     from pigtail.studies.power.study import glance_power
 
     return glance_power(job, link_id)
+
+
+def glance_control(job: Job) -> ControlFound:
+    """A quick look at the table of states of a job that was just changed."""
+    from pigtail.studies.control.study import glance_control as glanced
+
+    return glanced(job)
 
 
 def glance(job: Job, link_id: str) -> FeedDetail | None:
@@ -157,7 +190,7 @@ SERVICES: dict[str, Callable[..., Any]] = {
     f.__name__: f
     for f in (
         study, first_demo, advise, schools, contests, search_steps, search_step, supply_sources, supply_contests,
-        supply_step, glance, glance_supply, louder, matched, write_sheet,
+        supply_step, control_lines, control_step, control_contests, glance, glance_supply, glance_control, louder, matched, write_sheet,
         sheet_pdf,
     )
 }  # fmt: skip

@@ -96,13 +96,15 @@ class Press(msgspec.Struct, frozen=True):
 
 
 class ControlFound(Study, frozen=True):
-    """Numbers `control.…`, findings, the table of states, the drives, transitions and what buttons fire."""
+    """Numbers `control.…`, findings, the table of states, the drives, transitions and what buttons fire; given: the most that a line or a
+    rail gives [A], by the key of its row and that of its column."""
 
     columns: tuple[Column, ...] = ()
     rows: tuple[Row, ...] = ()
     switches: tuple[SwitchDetail, ...] = ()
     transitions: tuple[Transition, ...] = ()
     presses: tuple[Press, ...] = ()
+    given: dict[tuple[tuple[str, str, str], str], float] = msgspec.field(default_factory=dict)
 
     def row(self, state: str, module: str = "", doing: str = "") -> Row | None:
         """The row of a state, of what a module does in it if that is told, else its first."""

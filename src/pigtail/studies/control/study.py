@@ -36,14 +36,15 @@ from pigtail.studies.findings import Finding
 from pigtail.studies.parts import study_parts
 from pigtail.studies.power.supply import ambient_input
 from pigtail.studies.wording import tell
+from pigtail.units import Basis
 
 Array = NDArray[np.float64]
 #: What tells nothing but that all is well is said once for a column.
 CONTROLS = (Does.SWITCHES, Does.PULLS, Does.SHOWS, Does.MUTES, Does.DELAYS, Does.COMPARES, Does.AVERAGES)
 
 
-def study_control(model: Model, *, painted: bool = True) -> ControlFound:
-    """Study what turns on, mutes and lights; unpainted without transitions. Raises CompileError."""
+def study_control(model: Model) -> ControlFound:
+    """Study what turns on, mutes and lights. Raises CompileError."""
     job = model.job
     if not job.modules:
         return ControlFound("control", {}, (tell("control.no_module", ""),))
@@ -78,7 +79,21 @@ def study_control(model: Model, *, painted: bool = True) -> ControlFound:
         findings.append(tell("control.nothing", ""))
     return ControlFound(
         "control", _numbers(asked, solved), tuple(findings), tuple(a.column for a in asked), tuple(rows), tuple(details), (), presses,
+        _given(asked, solved, rows),
     )  # fmt: skip
+
+
+def _given(
+    asked: Sequence[Asked], solved: Sequence[dict[str, Estimate]], rows: Sequence[Row]
+) -> dict[tuple[tuple[str, str, str], str], float]:
+    """The most that each line and rail gives in each row [A]."""
+    found = {}
+    for row, numbers in zip(rows, solved, strict=True):
+        for k, column in enumerate(asked):
+            given = numbers.get(f"c{k}.given")
+            if given is not None and given.value is not None:
+                found[row.key, column.column.key] = max(abs(given.low), abs(given.high))
+    return found
 
 
 def _own(numbers: dict[str, Estimate], prefix: str) -> dict[str, Estimate]:
@@ -148,7 +163,29 @@ def _solved(scene: Scene, asked: Sequence[Asked], driven: Sequence[Drive]) -> li
             }
         return results
 
+    if scene.model.quick:
+        nominal = {i.name: np.full(len(cases), i.ends[1]) for i in inputs}
+        found = solve(nominal)
+        return [
+            {
+                n: Estimate(
+                    float(found[n][at]),
+                    float(found[n][at]),
+                    float(found[n][at]),
+                    w.unit,
+                    Basis.GUESSED,
+                    w.words,
+                )
+                for n, w in wanted.items()
+            }
+            for at in range(len(cases))
+        ]
     return estimate_many([inputs] * len(cases), solve, wanted)
+
+
+def _exact(value: float, wanted: Wanted) -> Estimate:
+    """A nominal value as an estimate without a spread. The value in the [unit of the number]."""
+    return Estimate(value, value, value, wanted.unit, Basis.GUESSED, wanted.words)
 
 
 def _drawn(scene: Scene) -> dict[int, list[tuple[str, str, float]]]:
@@ -206,3 +243,8 @@ def _numbers(asked: Sequence[Asked], solved: Sequence[dict[str, Estimate]]) -> d
                     if worst.value is None or worst.low < found[f"control.{name}"].low:
                         found[f"control.{name}"] = worst
     return found
+
+
+def glance_control(job: Job) -> ControlFound:
+    """A quick look at the table of states while values are turned, at nominal values alone."""
+    return study_control(Model.of(job, quick=True))

@@ -1,0 +1,212 @@
+"""What is told of what is picked in the table, typed in place: what a line needs, how a pin drives, when an input is high."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
+
+from pigtail.desktop.fields import read_known
+from pigtail.edits import set_value
+from pigtail.edits.change import Change
+from pigtail.edits.control import set_control, set_doing, set_line_level
+from pigtail.job.control import Acts, Drive, Pull
+from pigtail.job.document import HOST, AnyTerminal, Control, ControlIn, Job
+from pigtail.job.quantities import quantity
+from pigtail.units import Basis, UnreadableError, format_known
+from pigtail.units.known import Known
+
+if TYPE_CHECKING:
+    from pigtail.studies.control.found import Column, Row
+
+#: Values of a line of the host, of a module's, of an input: field and short words.
+HOST_LINE = (("level", "while on"), ("impedance", "behind"), ("least", "host needs"), ("takes", "own load"))
+MODULE_LINE = (("level", "high"), ("impedance", "behind"), ("sources", "may source"), ("sinks", "may sink"))
+INPUT = (("low", "low up to"), ("high", "high from"), ("most", "stands"), ("pull", "pull"))
+
+
+class Facts(QWidget):
+    """A row of fields. `edited` carries a Change; `refused` one sentence."""
+
+    edited = pyqtSignal(object)
+    refused = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("control_facts")
+        self._row = QHBoxLayout(self)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(4)
+        self._key: tuple[object, ...] = ()
+        self.fields: dict[str, QLineEdit] = {}
+        self.choices: dict[str, QComboBox] = {}
+        self._job: Job | None = None
+        self._address = ""
+
+    def show_subject(self, job: Job, column: Column | None, row: Row | None) -> None:
+        """Show what is told of a column's subject, in the state and doing of a row."""
+        self._job = job
+        address = column.subject if column is not None else ""
+        terminal = job.terminal(address)
+        key = (
+            address,
+            type(terminal),
+            row.state if row else "",
+            row.doing if row else "",
+            getattr(terminal, "pulls", None),
+        )
+        self._address = address
+        if key != self._key:
+            self._key = key
+            self._make(job, address, terminal, row)
+        self._fill(job, address, terminal, row)
+        self.setVisible(bool(self.fields or self.choices))
+
+    # -- the fields -------------------------------------------------------------------------------------------
+
+    def _make(self, job: Job, address: str, terminal: AnyTerminal | None, row: Row | None) -> None:
+        while (item := self._row.takeAt(0)) is not None:
+            if (old := item.widget()) is not None:
+                old.hide()
+                old.deleteLater()
+        self.fields, self.choices = {}, {}
+        host = address.startswith(f"{HOST}.")
+        if isinstance(terminal, Control) and host:
+            state = job.state(row.state) if row is not None else None
+            if state is not None and row is not None:
+                self._field("here", f"“{state.name}”", "V", partial(self._level, row.state))
+            self._values(terminal, HOST_LINE)
+        elif isinstance(terminal, Control):
+            if row is not None and row.module == address.partition(".")[0]:
+                shown = ("at rest", "active", "blinking")
+                self._choice(
+                    "shown", f"while {row.doing}", shown, partial(self._shown, row.module, row.doing)
+                )
+            self._choice("drive", "", tuple(d.value for d in Drive), self._drive)
+            self._choice("inverted", "", ("active high", "active low"), self._inverted)
+            self._values(terminal, MODULE_LINE)
+        elif isinstance(terminal, ControlIn):
+            self._choice("acts", "", tuple(a.value for a in Acts), self._acts)
+            self._choice("active_low", "", ("active high", "active low"), self._active_low)
+            self._choice("pulls", "", tuple(p.value for p in Pull), self._pulls)
+            self._values(terminal, INPUT)
+        self._row.addStretch(1)
+
+    def _values(self, terminal: AnyTerminal, fields: tuple[tuple[str, str], ...]) -> None:
+        for field, words in fields:
+            item = quantity(terminal, field)
+            if item is not None:
+                self._field(field, words, item.unit, partial(self._value, field, item.words))
+
+    def _field(self, name: str, words: str, unit: str, run: Callable[[Known | None], None]) -> None:
+        label, entry = QLabel(words), QLineEdit()
+        label.setObjectName("dim")
+        label.setBuddy(entry)
+        entry.setObjectName(f"fact_{name}")
+        entry.setAccessibleName(words)
+        entry.setMinimumWidth(54)
+        entry.setMaximumWidth(110)
+        entry.editingFinished.connect(partial(self._typed, entry, words, unit, run))
+        self.fields[name] = entry
+        self._row.addWidget(label)
+        self._row.addWidget(entry, 1)
+
+    def _choice(self, name: str, words: str, items: tuple[str, ...], run: Callable[[str], None]) -> None:
+        if words:
+            label = QLabel(words)
+            label.setObjectName("dim")
+            self._row.addWidget(label)
+        combo = QComboBox()
+        combo.setObjectName(f"fact_{name}")
+        combo.setAccessibleName(words or name.replace("_", " "))
+        combo.addItems(items)
+        combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        combo.setMinimumContentsLength(7)
+        combo.activated.connect(lambda k: run(combo.itemText(k)))
+        self.choices[name] = combo
+        self._row.addWidget(combo, 1)
+
+    def _fill(self, job: Job, address: str, terminal: AnyTerminal | None, row: Row | None) -> None:
+        for name, entry in self.fields.items():
+            known = getattr(terminal, name, None)
+            if name == "here" and isinstance(terminal, Control) and row is not None:
+                known = terminal.told_in(row.state)
+            if not (entry.hasFocus() and entry.isModified()):
+                entry.setText(format_known(known) if known is not None else "")
+                entry.setModified(False)
+                entry.setToolTip(
+                    entry.text() or "not known: type a value, with ±5 % or least .. usual .. most"
+                )
+        said: dict[str, str] = {}
+        if isinstance(terminal, Control):
+            said = {
+                "drive": terminal.drive.value,
+                "inverted": "active low" if terminal.inverted else "active high",
+            }
+            module = next((m for m in job.modules if m.id == address.partition(".")[0]), None)
+            shown = module.shows(row.doing) if module is not None and row is not None else None
+            line = address.partition(".")[2]
+            said["shown"] = (
+                "at rest"
+                if shown is None or line not in (*shown.active, *shown.blinking)
+                else "active"
+                if line in shown.active
+                else "blinking"
+            )
+        elif isinstance(terminal, ControlIn):
+            said = {
+                "acts": terminal.acts.value,
+                "active_low": "active low" if terminal.active_low else "active high",
+                "pulls": terminal.pulls.value,
+            }
+        for name, combo in self.choices.items():
+            combo.setCurrentText(said.get(name, ""))
+            combo.setToolTip(combo.currentText())
+
+    # -- edits ------------------------------------------------------------------------------------------------
+
+    def _typed(self, entry: QLineEdit, words: str, unit: str, run: Callable[[Known | None], None]) -> None:
+        if not entry.isModified():
+            return
+        entry.setModified(False)
+        try:
+            run(read_known(entry.text(), unit, Basis.DOCUMENTED, "typed in Control"))
+        except UnreadableError as error:
+            self.refused.emit(f"{words}: {error}")
+
+    def _tell(self, words: str, edit: Callable[[Job], Job]) -> None:
+        name = self._job.label(self._address) if self._job is not None else self._address
+        self.edited.emit(Change(f"{name}: {words}", edit))
+
+    def _value(self, field: str, words: str, known: Known | None) -> None:
+        self._tell(words, partial(set_value, address=self._address, field=field, value=known))
+
+    def _level(self, state: str, known: Known | None) -> None:
+        self._tell(
+            "level in a state", partial(set_line_level, address=self._address, state=state, level=known)
+        )
+
+    def _drive(self, words: str) -> None:
+        self._tell(words, partial(set_control, address=self._address, drive=Drive(words)))
+
+    def _inverted(self, words: str) -> None:
+        self._tell(words, partial(set_control, address=self._address, inverted=words == "active low"))
+
+    def _acts(self, words: str) -> None:
+        self._tell(words, partial(set_control, address=self._address, acts=Acts(words)))
+
+    def _active_low(self, words: str) -> None:
+        self._tell(words, partial(set_control, address=self._address, active_low=words == "active low"))
+
+    def _pulls(self, words: str) -> None:
+        self._tell(words, partial(set_control, address=self._address, pulls=Pull(words)))
+
+    def _shown(self, module: str, doing: str, words: str) -> None:
+        line = self._address.partition(".")[2]
+        shown = "" if words == "at rest" else words
+        self._tell(
+            f"{words} while {doing}", partial(set_doing, module_id=module, does=doing, line=line, shown=shown)
+        )
