@@ -150,7 +150,7 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     its own. menu: under which title a person adds it; remedy: how it is offered
     to mend something; probes: currents [A] through named elements and voltages [V] between its nodes that studies ask for;
     like: the topology that it differs from in figures alone, or nearly; tried: how a search tries it by itself; cost: of what it needs
-    beside its bought parts, roughly, a resistor being 0.1.
+    beside its bought parts, roughly, a resistor being 0.1; sketch: how it is drawn, a symbol or wire a line on a grid.
     """
 
     key: str
@@ -171,6 +171,7 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     tried: Tried | None = None
     cost: float = 0.0
     school: str = ""
+    sketch: str = ""
     parts: tuple[PartRule, ...] = ()
 
     def part(self, name: str) -> PartRule:

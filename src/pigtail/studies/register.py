@@ -92,7 +92,7 @@ REGISTER: list[Entry] = [
     Entry("power", "Power", "rail, converter, heat", (
         Dial("power.rail", "rail to spare", (-0.1, 0.1), ("power.winding",)), Dial("power.hot", "regulator", (20.0, 200.0)))),
     Entry("returns", "Returns", "where currents go back", (Dial("returns.quiet", "bursts under music", (-120.0, -20.0)),)),
-    Entry("control", "Control", "what wakes, mutes and lights", (Dial("control.asleep", "wakes not", (-1.0, 4.0)),)),
+    Entry("control", "Control", "what wakes, mutes and lights", (Dial("control.asleep", "left while off", (-1.0, 4.0)),)),
     Entry("build", "Build", "loom, parts, sheet", folder="loom"),  # `build` is a folder that many tools pass over
 ]  # fmt: skip
 

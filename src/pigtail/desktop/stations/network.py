@@ -44,8 +44,8 @@ class NetworkStrip(Painting):
     changed = pyqtSignal(object)
     refused = pyqtSignal(str)
 
-    def __init__(self) -> None:
-        super().__init__("network", QSize(400, HEIGHT))
+    def __init__(self, name: str = "network") -> None:
+        super().__init__(name, QSize(400, HEIGHT))
         self.setMaximumHeight(HEIGHT)
         self._job: Job | None = None
         self._link: Link | None = None
@@ -87,6 +87,10 @@ class NetworkStrip(Painting):
             self._drawn, self._painted = drawn, shape
             self.update()
 
+    def _draws(self, shape: Topology) -> bool:
+        """Whether a network of the link is drawn here."""
+        return True
+
     def _turns(self) -> tuple[float, ...]:
         """How far the volume controls are turned, which is drawn; other values stand in their fields."""
         return tuple(self._part_of(s).value.nominal for s in self._slots if s.rule.name == "turn")
@@ -105,6 +109,8 @@ class NetworkStrip(Painting):
         slots: list[_Slot] = []
         for index, section in enumerate(link.sections if link else ()):
             shape = topology(section.topology)
+            if not self._draws(shape):
+                continue
             rules = [p for p in shape.parts if p.kind != "figure" or p.name in CHOSEN]
             slots += [_Slot(index, shape, rule, k == 0) for k, rule in enumerate(rules)]
         self._slots = tuple(slots)

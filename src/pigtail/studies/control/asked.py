@@ -23,6 +23,18 @@ Array = NDArray[np.float64]
 Numbers = Mapping[str, Estimate]
 
 
+#: What is less than this is told as nought [V, A].
+NOUGHT_V, NOUGHT_A = 1e-3, 1e-8
+
+
+def shown(estimate: Estimate) -> str:
+    """A number as a cell has it: what only leaks is nought."""
+    least = {"V": NOUGHT_V, "A": NOUGHT_A}.get(estimate.unit, 0.0)
+    if estimate.value is not None and abs(estimate.value) < least:
+        return f"0 {estimate.unit}"
+    return estimate.short()
+
+
 class Judged(NamedTuple):
     """A cell, and the findings that it rests on."""
 

@@ -14,7 +14,7 @@ from pigtail.model import subjects
 from pigtail.model.deck import WAKES
 from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
-from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene
+from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
 from pigtail.studies.control.moments import Moment, meant, steered
 from pigtail.studies.findings import Severity
@@ -78,7 +78,7 @@ class ModuleColumn(Asked):
     def judged(self, moment: Moment, n: Numbers) -> Judged:
         want, volts = self.expected(moment), n["v"]
         up = n["low_margin"].value is not None and n["low_margin"].low >= 0
-        words = {"name": self.module.name, "when": self.scene.when(moment), "volts": volts.short()}
+        words = {"name": self.module.name, "when": self.scene.when(moment), "volts": shown(volts)}
         on = (
             want
             if want is not None
@@ -88,12 +88,12 @@ class ModuleColumn(Asked):
             code = "control.powered" if self.steered or want else "control.half_fed"
             found = [judge(code, n, self.module.id, words)]
             if code == "control.half_fed" and found[0].severity is Severity.GOOD:
-                return self.made("on", volts.short(), [], self.lit, yes=True, severity=Severity.GOOD)
+                return self.made("on", shown(volts), [], self.lit, yes=True, severity=Severity.GOOD)
         else:
             found = [judge("control.asleep", n, self.module.id, words)]
             if self.diodes and want is not True:
                 found.append(judge("control.injected", n, self.module.id, words))
-        return self.made(self.word(n), volts.short(), found, self.lit, yes=up)
+        return self.made(self.word(n), shown(volts), found, self.lit, yes=up)
 
 
 class RailColumn(Asked):
@@ -123,4 +123,4 @@ class RailColumn(Asked):
     def judged(self, moment: Moment, n: Numbers) -> Judged:
         volts = n["v"]
         there = volts.value is not None and abs(volts.value) > THERE_V
-        return self.made("" if there else "off", n["given"].short() if there else "", [], self.lit, yes=there)
+        return self.made("" if there else "off", shown(n["given"]) if there else "", [], self.lit, yes=there)

@@ -20,7 +20,7 @@ from pigtail.job.wiring import addresses_of
 from pigtail.model import subjects
 from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
-from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene
+from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
 from pigtail.studies.control.moments import Moment
 from pigtail.studies.findings import Finding, Severity
@@ -105,12 +105,12 @@ class LineColumn(Asked):
         words = {
             "name": self.column.words,
             "when": self.scene.when(moment),
-            "volts": volts.short(),
-            "given": n["given"].short(),
+            "volts": shown(volts),
+            "given": shown(n["given"]),
         }
         found = list(self._of_host(n, words) if self.of_host else self._of_pin(n, words))
         high = volts.value is not None and abs(volts.value) > ACTIVE_V
-        return self.made("" if volts.value is not None else "?", volts.short(), found, self.lit, yes=high)
+        return self.made("" if volts.value is not None else "?", shown(volts), found, self.lit, yes=high)
 
     def _of_host(self, n: Numbers, words: dict[str, str]) -> Iterator[Finding]:
         volts = n["v"]
@@ -205,7 +205,7 @@ class InputColumn(Asked):
 
     def judged(self, moment: Moment, n: Numbers) -> Judged:
         volts, high = n["v"], self.state(n)
-        words = {"name": self.column.words, "when": self.scene.when(moment), "volts": volts.short()}
+        words = {"name": self.column.words, "when": self.scene.when(moment), "volts": shown(volts)}
         found: list[Finding] = []
         fed = not moment.off or self.address.startswith(f"{HOST}.")
         on = None if high is None else high is not self.pin.active_low
@@ -216,9 +216,9 @@ class InputColumn(Asked):
         if self.pin.most is not None or (volts.value is not None and volts.high > ACTIVE_V):
             found.append(judge("control.stands_level", n, self.address, words))
         if self.pin.acts is Acts.READ:
-            return self.made("", volts.short(), found, self.lit, yes=None)
+            return self.made("", shown(volts), found, self.lit, yes=None)
         word = "?" if volts.value is None else "between" if high is None else "active" if on else "at rest"
-        return self.made(word, volts.short(), found, self.lit, yes=on)
+        return self.made(word, shown(volts), found, self.lit, yes=on)
 
     def works(self, moment: Moment) -> bool:
         """Whether it is a module's own that lets it work, in a moment in which that is to play."""

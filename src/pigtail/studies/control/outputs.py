@@ -18,7 +18,7 @@ from pigtail.model import subjects
 from pigtail.model.cascade import Network
 from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
-from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene
+from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
 from pigtail.studies.control.moments import UNPLUGGED, Moment, active, blinks
 from pigtail.studies.findings import Severity
@@ -147,7 +147,7 @@ class PathColumn(Asked):
             found = [judge("control.heard" if asks else "control.mute", n, self.end, words)]
         word = "heard" if heard else "mute" if mute else "?" if plays.value is None else "neither"
         through = True if heard else False if mute else None
-        return self.made(word, n["level_db"].short(), found, self.lit, yes=through, severity=Severity.GOOD)
+        return self.made(word, shown(n["level_db"]), found, self.lit, yes=through, severity=Severity.GOOD)
 
 
 class LightColumn(Asked):
@@ -211,7 +211,7 @@ class LightColumn(Asked):
 
     def judged(self, moment: Moment, n: Numbers) -> Judged:
         current, want = n["lit_a"], self.expected(moment)
-        words = {"name": self.column.words, "when": self.scene.when(moment), "current": current.short()}
+        words = {"name": self.column.words, "when": self.scene.when(moment), "current": shown(current)}
         bright = judge("control.seen", n, self.link.id, words)
         dark = judge("control.dark", n, self.link.id, words)
         lit = bright.severity in (Severity.GOOD, Severity.WATCH)
@@ -232,7 +232,7 @@ class LightColumn(Asked):
             word = "blinks" if self.blinking(moment) else "lit"
         else:
             word = "dark" if dark.severity is Severity.GOOD else "dim"
-        return self.made(word, current.short(), found, self.lit, yes=lit)
+        return self.made(word, shown(current), found, self.lit, yes=lit)
 
 
 def _port(link: Link, address: str) -> str:

@@ -236,7 +236,7 @@ def _numbers(asked: Sequence[Asked], solved: Sequence[dict[str, Estimate]]) -> d
                 for s, m in zip(solved, column.scene.moments, strict=True)
                 if column.expected(m) is False
             ]
-            for name, those in (("on_margin_v", every), ("off_margin_v", asleep)):
+            for name, those in (("low_margin", every), ("off_margin", asleep)):
                 if those:
                     worst = min(those, key=lambda e: -np.inf if e.value is None else e.low)
                     found.setdefault(f"control.{name}", worst)

@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 #: The most links that are drawn below each other.
 MOST = 3
 END_PX, BOX_PX = 150.0, 40.0
+#: From this height on the links are drawn too [px].
+WHOLE_PX = 110
 
 
 class Stop(NamedTuple):
@@ -33,7 +35,7 @@ class Paths(Painting):
     """The drawing beside the table."""
 
     def __init__(self) -> None:
-        super().__init__("control_paths", QSize(300, 150))
+        super().__init__("control_paths", QSize(300, 66))
         self.job: Job | None = None
         self.links: tuple[Link, ...] = ()
         self.stops: dict[str, Stop] = {}
@@ -81,15 +83,21 @@ class Paths(Painting):
         if self.cell.severity is not None:
             glyphs.paint(painter, QRectF(box.left(), box.top() + 1, 14, 14), self.cell.severity.value)
         say(painter, QRectF(box.left() + 20, box.top(), box.width() - 20, 16), self.title, bold=True, px=12)
-        why = QRectF(box.left() + 20, box.top() + 18, box.width() - 20, 32)
-        say(painter, why, self.cell.why, px=11, use="dim", align=Align.AlignLeft | Align.AlignTop, wrap=True)
-        area = box.adjusted(0, 54, 0, 0)
         if not self.links:
-            say(painter, area, "Nothing of the plan reaches it.", use="dim", px=12, align=Align.AlignCenter)
+            self._why(painter, box)
             return
+        self._why(painter, box)
+        if self.height() < WHOLE_PX:
+            return
+        area = box.adjusted(0, 54, 0, 0)
         high = area.height() / len(self.links)
         for k, link in enumerate(self.links):
             self._link(painter, link, QRectF(area.left(), area.top() + k * high, area.width(), high))
+
+    def _why(self, painter: QPainter, box: QRectF) -> None:
+        assert self.cell is not None
+        why = QRectF(box.left() + 20, box.top() + 18, box.width() - 20, 32)
+        say(painter, why, self.cell.why, px=11, use="dim", align=Align.AlignLeft | Align.AlignTop, wrap=True)
 
     def _link(self, painter: QPainter, link: Link, rect: QRectF) -> None:
         """One link: where it starts at the left, its networks in the middle, where it ends at the right, what works it below."""

@@ -22,9 +22,9 @@ from pigtail.desktop.stations.control.dialogs import (
 from pigtail.desktop.stations.control.facts import Facts
 from pigtail.desktop.stations.control.found import ControlsBoard
 from pigtail.desktop.stations.control.paths import Paths
-from pigtail.desktop.stations.control.table import StateTable, Wish
-from pigtail.desktop.stations.network import NetworkStrip
+from pigtail.desktop.stations.control.table import StateTable, Wish, short
 from pigtail.desktop.stations.networkmenu import add_action, add_figures, ask_figures
+from pigtail.desktop.stations.sketch import PortAt, SketchStrip, sketched
 from pigtail.desktop.wants import answer
 from pigtail.edits.change import Change, FeedChange
 from pigtail.edits.control import (
@@ -44,7 +44,8 @@ if TYPE_CHECKING:
     from pigtail.studies.control.found import Cell, Column, Row
     from pigtail.studies.found import Studies
 
-LOW_PX = 560
+#: A station lower than this is low; how high the words about a cell stand where its network is drawn below [px].
+LOW_PX, SAID_PX = 560, 68
 HINT = "Type + or − into a cell for what is wanted there, Delete for nothing in particular."
 
 
@@ -56,9 +57,10 @@ class ControlStation(Station):
     def __init__(self) -> None:
         super().__init__()
         self.table, self.paths, self.facts = StateTable(), Paths(), Facts()
-        self.network, self.found = NetworkStrip(), ControlsBoard()
+        self.network, self.found = SketchStrip(), ControlsBoard()
         self.hint = QLabel(HINT)
         self.hint.setObjectName("dim")
+        self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.line = QComboBox()
         self.line.setObjectName("worked_by")
         self.line.setAccessibleName("Line that works the switch on view")
@@ -109,7 +111,7 @@ class ControlStation(Station):
         layout.addWidget(self.table, 3)
         layout.addWidget(self.facts)
         layout.addWidget(self.paths, 2)
-        layout.addWidget(self.network)
+        layout.addWidget(self.network, 5)
         layout.addWidget(self.found)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -118,12 +120,12 @@ class ControlStation(Station):
 
     def _make_room(self) -> None:
         """On a low window what was found takes the place of the drawings."""
-        low, link = self.height() < LOW_PX, self._link
-        parts = link is not None and any(
-            p.kind != "figure" for s in link.sections for p in topology(s.topology).parts
+        low, drawn = self.height() < LOW_PX, sketched(self._link) is not None
+        self.network.setVisible(drawn and not self.found.is_open)
+        self.paths.setMaximumHeight(
+            SAID_PX if self.network.isVisibleTo(self) or (self.found.is_open and low) else 16_777_215
         )
-        self.network.setVisible(bool(parts) and not self.found.is_open)
-        self.paths.setVisible(not (self.found.is_open and low))
+        self.table.setMaximumHeight(self.table.needed())
 
     # -- what is picked ---------------------------------------------------------------------------------------
 
@@ -138,8 +140,7 @@ class ControlStation(Station):
         if here is None or job is None:
             return None
         links = [x for x in (job.link(i) for i in here[2].lit) if x is not None]
-        active = [x for x in links if any(not does(s, Does.CONDUCTS) for s in x.sections)]
-        return next(iter(active), None) or next(iter(links), None)
+        return next((x for x in links if sketched(x) is not None), None) or next(iter(links), None)
 
     @property
     def _subject(self) -> str:
@@ -169,7 +170,8 @@ class ControlStation(Station):
             return
         self.paths.show_cell(job, study, here)
         self.facts.show_subject(job, here[1] if here else None, here[0] if here else None)
-        self.network.show_link(job, self._link)
+        stops = {a: PortAt(short(s.name), s.tells, s.on) for a, s in self.paths.stops.items()}
+        self.network.show_sketch(job, self._link, stops)
         self.found.show_subject(job, self._subject)
         self._fill_lines(job)
         self._make_room()

@@ -277,6 +277,15 @@ class StateTable(QTableView):
             row, column = next((k for k, r in enumerate(found.rows) if r.state == job.working_state()), 0), 0
         return self.model_.index(row, column)
 
+    def needed(self) -> int:
+        """How high it is with all its rows [px]."""
+        across = self.horizontalHeader()
+        return (
+            ROW_PX * max(self.model_.rowCount(), 1)
+            + (across.sizeHint().height() if across is not None else 0)
+            + 4
+        )
+
     def here(self) -> tuple[Row, Column, Cell] | None:
         """The row, column and cell picked."""
         return self.model_.at(self.currentIndex())
