@@ -68,7 +68,7 @@ WORDS = {
 }
 
 
-class Way(NamedTuple):
+class ControlWay(NamedTuple):
     """One way to be tried: its topology, the line in words, its edit, and the edit of the wish that it is judged against, if any."""
 
     key: str
@@ -105,7 +105,7 @@ def steps_of(job: Job, of: str) -> tuple[str, ...]:
     return tuple(t.address for t in tellers(job, of))
 
 
-def ways(job: Job, of: str, line: str) -> Iterator[Way]:
+def ways(job: Job, of: str, line: str) -> Iterator[ControlWay]:
     """All ways by one line."""
     measured = Measured(job).job
     module = of_module(job, of)
@@ -122,7 +122,7 @@ def ways(job: Job, of: str, line: str) -> Iterator[Way]:
 # -- what wakes a module -------------------------------------------------------------------------------------
 
 
-def _wakes(job: Job, module: Module, teller: Teller) -> Iterator[Way]:
+def _wakes(job: Job, module: Module, teller: Teller) -> Iterator[ControlWay]:
     link_id = supply_of_module(job, module.id)
     link = job.link(link_id)
     if link is None:
@@ -137,7 +137,7 @@ def _wakes(job: Job, module: Module, teller: Teller) -> Iterator[Way]:
             continue
         for parts in _parts(shape, volts, load, teller):
             edit = partial(put_switch, link_id=link_id, key=shape.key, line=teller.address, parts=parts)
-            yield Way(shape.key, job.label(teller.address), edit)
+            yield ControlWay(shape.key, job.label(teller.address), edit)
 
 
 def _parts(shape: Topology, volts: float, load: float, teller: Teller) -> Iterator[dict[str, float]]:
@@ -182,7 +182,7 @@ def _below(ohm: float) -> float:
 # -- what mutes an output ------------------------------------------------------------------------------------
 
 
-def _mutes(job: Job, output: str, teller: Teller) -> Iterator[Way]:
+def _mutes(job: Job, output: str, teller: Teller) -> Iterator[ControlWay]:
     wanted = wished(job, output)
     for gate in gates_of(job, output):
         pin = job.terminal(gate)
@@ -204,7 +204,7 @@ def _mutes(job: Job, output: str, teller: Teller) -> Iterator[Way]:
                     supply=rail,
                     parts=parts,
                 )
-                yield Way(
+                yield ControlWay(
                     shape.key,
                     job.label(teller.address),
                     edit,
@@ -251,7 +251,7 @@ def _standing_rail(job: Job) -> str:
 # -- what shows a line ---------------------------------------------------------------------------------------
 
 
-def _shows(job: Job, line: str) -> Iterator[Way]:
+def _shows(job: Job, line: str) -> Iterator[ControlWay]:
     star = star_address(job)
     terminal = job.terminal(line)
     level = terminal.level.nominal if isinstance(terminal, Control) and terminal.level is not None else 3.3
@@ -271,15 +271,15 @@ def _shows(job: Job, line: str) -> Iterator[Way]:
     for glow in (GLOW_A, GLOW_A / 2):
         own = {"r1": _below(max(level - LED_V, 0.1) / glow)}
         show = partial(add_control, name=name)
-        yield Way(plain, job.label(line), partial(show, key=plain, start=line, end=star, parts=own))
+        yield ControlWay(plain, job.label(line), partial(show, key=plain, start=line, end=star, parts=own))
         for rail, volts in rails:
             words, r1 = (
                 f"{job.label(line)}, from {job.label(rail)}",
                 {"r1": _below(max(volts - LED_V, 0.1) / glow)},
             )
-            yield Way(plain, words, partial(show, key=plain, start=rail, end=line, parts=r1))
+            yield ControlWay(plain, words, partial(show, key=plain, start=rail, end=line, parts=r1))
             if switched:
-                yield Way(
+                yield ControlWay(
                     switched, words, partial(show, key=switched, start=line, end=star, supply=rail, parts=r1)
                 )
 
@@ -313,7 +313,7 @@ def _codes(job: Job) -> frozenset[tuple[str, str]]:
 
 
 def _solved(
-    job: Job, of: str, way: Way, before: frozenset[tuple[str, str]], stock: Stock | None
+    job: Job, of: str, way: ControlWay, before: frozenset[tuple[str, str]], stock: Stock | None
 ) -> Controlled | str:
     """A way with its numbers, or the code of what stops it."""
     try:
@@ -358,7 +358,7 @@ def _made(before: Job, after: Job) -> Link:
 
 
 def _option(
-    trial: Job, way: Way, link: Link, told: ControlFound, own: list[Finding], stock: Stock | None
+    trial: Job, way: ControlWay, link: Link, told: ControlFound, own: list[Finding], stock: Stock | None
 ) -> Controlled:
     shape = topology(way.key)
     stolen = drain = 0.0

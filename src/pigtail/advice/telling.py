@@ -8,7 +8,7 @@ from typing import NamedTuple
 from pigtail.job.control import PLAYING, SEARCHING, Acts, WantedOf
 from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Job, Mode, Module, Rail, alive
 from pigtail.job.measured import Measured
-from pigtail.studies.control.moments import Moment, active, lives_of, meant, wish
+from pigtail.studies.control.moments import StateMoment, active, lives_of, meant, wish
 from pigtail.studies.wording import listed
 
 #: Two levels further apart than this can be told by a transistor [V].
@@ -30,7 +30,7 @@ def wished(job: Job, of: str) -> dict[tuple[str, str], bool]:
     if module is not None:
         found = {}
         for state in job.host.states:
-            yes = meant(job, module, Moment(state.id, module.id, ""))
+            yes = meant(job, module, StateMoment(state.id, module.id, ""))
             if state.kind in (Mode.OFF, Mode.STANDBY) and yes is None:
                 yes = False
             if yes is not None:
@@ -44,7 +44,7 @@ def _heard(job: Job, of: str) -> dict[tuple[str, str], bool]:
     state, found = job.working_state(), {}
     for module in job.modules:
         for doing in lives_of(module):
-            said = wish(job, of, WantedOf.HEARD, Moment(state, module.id, doing))
+            said = wish(job, of, WantedOf.HEARD, StateMoment(state, module.id, doing))
             found[state, doing] = said if said is not None else doing == SEARCHING
     return found
 

@@ -165,8 +165,8 @@ def _add_suggest(commands: Any) -> None:
         dest="wanted",
         default="",
         metavar="WHAT",
-        help="a feed, a supply or a module whose supply is searched; control:NAME for what wakes a module, mutes an output or shows a line, "
-        "control for all of that; without it all feeds",
+        help="a feed, a supply or a module whose supply is searched; control:NAME for what wakes a module, mutes an output "
+        "or shows a line, control for all of that; without it all feeds",
     )
     suggest.add_argument(
         "--series", choices=("E12", "E24", "E96"), default="", help="take resistors from one series"

@@ -12,7 +12,7 @@ from pigtail.catalogue.topologies import Does, does, first, topology
 from pigtail.edits.plan import link_of, rejoined
 from pigtail.edits.usual import NEAR_M, ROUTE_M, join
 from pigtail.edits.values import with_device
-from pigtail.job.control import Doing, LineState, Stand, Switch, Want, WantedOf
+from pigtail.job.control import Behaviour, Doing, LineState, Stand, Switch, WantedOf
 from pigtail.job.document import HOST, AnyTerminal, Control, ControlIn, Job, Link, Purpose, SupplyIn
 from pigtail.job.errors import EditError
 from pigtail.job.wiring import return_address, star_address, supply_links
@@ -107,12 +107,13 @@ def set_want(job: Job, of: str, what: WantedOf, state: str, doing: str, yes: boo
     """Edit: what is wanted of a module, an output or a light in a state, while a module does something (empty: whatever it does); None
     for nothing in particular."""
     kept = tuple(w for w in job.wants if (w.of, w.what, w.state, w.doing) != (of, what, state, doing))
-    made = () if yes is None else (Want(of=of, what=what, state=state, doing=doing, yes=yes),)
+    made = () if yes is None else (Behaviour(of=of, what=what, state=state, doing=doing, yes=yes),)
     return edits.checked(replace(job, wants=(*kept, *made)))
 
 
 def set_line_level(job: Job, address: str, state: str, level: Known | None) -> Job:
-    """Edit: what the papers say a line of the host stands at in a state [V]; None for what it stands at while it is active, or nothing."""
+    """Edit: what the papers say a line of the host stands at in a state [V]; None for what it stands at while it is active, or nothing.
+    Raises EditError for what is no line."""
     line = job.terminal(address)
     if not isinstance(line, Control):
         raise EditError(f"{address} is no line", value=address)
@@ -134,7 +135,7 @@ def set_control(job: Job, address: str, **changes: Any) -> Job:
 
 
 def add_line(job: Job, device_id: str, terminal: AnyTerminal) -> Job:
-    """Edit: add a line or an input of control to the host or to a module."""
+    """Edit: add a line or an input of control to the host or to a module. Raises EditError for no device or no name."""
     device = job.device(device_id)
     if device is None:
         raise EditError(f"there is no device {device_id}", value=device_id)

@@ -103,7 +103,7 @@ class WantedOf(enum.Enum):
     LIT = "lit"
 
 
-class Want(Record, frozen=True, kw_only=True):
+class Behaviour(Record, frozen=True, kw_only=True):
     """A wish in the table of states: of a module, an output or a light (the id of its link), in a host state and, unless it is for all,
     while a module does something: on, heard or lit, or not."""
 

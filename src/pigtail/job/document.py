@@ -12,7 +12,7 @@ from functools import cached_property
 
 import msgspec
 
-from pigtail.job.control import Acts, Doing, Drive, LineState, Pull, Switch, Want
+from pigtail.job.control import Acts, Behaviour, Doing, Drive, LineState, Pull, Switch
 from pigtail.job.energy import Battery, Hours, KeptBy, Mains, RailState, Regulator, Winding
 from pigtail.job.places import NOWHERE, Place
 from pigtail.job.record import Record
@@ -599,7 +599,7 @@ class Job(Record, frozen=True, kw_only=True, dict=True):
     ambient: Known | None = None
     mains: Mains = Mains()
     day: tuple[Hours, ...] = ()
-    wants: tuple[Want, ...] = ()
+    wants: tuple[Behaviour, ...] = ()
 
     def __reduce__(self) -> tuple[Callable[[bytes], Job], tuple[bytes]]:
         """Jobs go to the studies' process and back at each edit: packed they are an order quicker than field by field."""

@@ -105,6 +105,8 @@ MADE_OHM, BROKEN_OHM = 0.05, 1e9
 PULLED_OFF_OHM = 1e9
 #: What holds an input that nothing is said to hold [Ω].
 FLOATS_OHM = 1e8
+#: The capacitance on a rail, and at a module's supply pin, of which nobody told [F]: as is usual.
+USUAL_STORE_F: dict[type, float] = {Rail: 470e-6, SupplyIn: 47e-6}
 #: Where it stands then, where its levels are not known [V].
 FLOATS_V = 1.4
 #: Fields of a winding that its macro-model takes.
@@ -122,7 +124,8 @@ class Deck:
     """Collects the lines of a deck, the inputs they use and what differs between states.
 
     Args: a measured job; everything: all points of the host, not only those that links join; clamps: with the diodes of the
-    modules' pins; averages: what each rectifier gives at rest, by the name of its element.
+    modules' pins; stores: with the capacitances on rails and at supply pins; averages: what each rectifier gives at rest, by the name
+    of its element.
     """
 
     def __init__(
@@ -133,8 +136,9 @@ class Deck:
         clamps: bool = False,
         averages: Mapping[str, Average] | None = None,
         alone: bool = False,
+        stores: bool = False,
     ) -> None:
-        self.alone = alone
+        self.alone, self.stores = alone, stores
         self.job, self.everything, self.clamps, self.averages = job, everything, clamps, averages or {}
         self.joined = {j.terminal for link in job.links for j in link.joins} | switched_to(job)
         self.lines: list[str] = []
@@ -263,6 +267,10 @@ class Deck:
         self.lines.append(f"X{node} {' '.join(nodes)} {macro} {' '.join(values)}")
         if self.clamps and fed and clamped(terminal):
             self.clamp(device_id, node, reference)
+        if self.stores and isinstance(terminal, Rail | SupplyIn):
+            told = terminal.store if isinstance(terminal, Rail) else terminal.capacitance
+            farad = told.nominal if told is not None else USUAL_STORE_F[type(terminal)]
+            self.lines.append(f"Cst_{node} {node} {reference} {farad:.6g}")
 
     def of_sound(self, node: str, reference: str, terminal: AnyTerminal) -> list[str]:
         """What an output plays and an input carries, as values of its macro-model."""

@@ -200,14 +200,15 @@ def compile_job(
     clamps: bool = False,
     averages: Mapping[str, Average] | None = None,
     alone: bool = False,
+    stores: bool = False,
 ) -> Netlist:
     """The netlist of a measured job, in a host state: of the host its returns and the points that links join, or everything;
     averages: what each rectifier gives at rest, by the name of its element; alone: modules of which nothing but supply pins and returns is
-    left do nothing when they are fed.
+    left do nothing when they are fed; stores: with the capacitances that stand on rails and at supply pins.
 
     Raises CompileError for a link that its topology does not allow, CatalogueError for a topology that is not there.
     """
-    deck = Deck(job, everything=everything, clamps=clamps, averages=averages, alone=alone)
+    deck = Deck(job, everything=everything, clamps=clamps, averages=averages, alone=alone, stores=stores)
     states = dict.fromkeys([state, *(s.id for s in job.host.states)])
     switches = {s: deck.in_state(s) for s in states}
     deck.switches |= switches[state]

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from pigtail.advice.found import Contest, ControlsFound, School, SearchFound, SuppliesFound
     from pigtail.job.document import Job
     from pigtail.job.file import Document
-    from pigtail.studies.control.found import ControlFound
+    from pigtail.studies.control.found import ControlFound, Transition
     from pigtail.studies.found import Studies
     from pigtail.studies.level.found import FeedDetail
     from pigtail.studies.power.found import SupplyDetail
@@ -137,6 +137,13 @@ def glance_supply(job: Job, link_id: str) -> SupplyDetail | None:
     return glance_power(job, link_id)
 
 
+def transitions(job: Job) -> tuple[Transition, ...]:
+    """What happens as the host goes from state to state, run in time."""
+    from pigtail.studies.control.transitions import transitions_of
+
+    return transitions_of(job)
+
+
 def glance_control(job: Job) -> ControlFound:
     """A quick look at the table of states of a job that was just changed."""
     from pigtail.studies.control.study import glance_control as glanced
@@ -190,7 +197,7 @@ SERVICES: dict[str, Callable[..., Any]] = {
     f.__name__: f
     for f in (
         study, first_demo, advise, schools, contests, search_steps, search_step, supply_sources, supply_contests,
-        supply_step, control_lines, control_step, control_contests, glance, glance_supply, glance_control, louder, matched, write_sheet,
-        sheet_pdf,
+        supply_step, control_lines, control_step, control_contests, transitions, glance, glance_supply, glance_control, louder, matched,
+        write_sheet, sheet_pdf,
     )
 }  # fmt: skip

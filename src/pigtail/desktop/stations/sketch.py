@@ -23,11 +23,12 @@ from pigtail.job.document import Job, Link
 
 #: Room for the names of what is joined, at either side, and above and below the drawing [px].
 SIDE_PX, EDGE_PX = 128.0, 20.0
-#: How large a unit of the grid is at most and for a legible drawing at least, the width of a field and of its button [px].
-MOST_PX, LEAST_PX, FIELD_PX, MORE_PX = 34.0, 17.0, 64.0, 18.0
+#: How large a unit of the grid is at most and for a legible drawing at least, the width of a field, of its button and of
+#: a name [px].
+MOST_PX, LEAST_PX, FIELD_PX, MORE_PX, NAME_PX = 34.0, 17.0, 64.0, 18.0, 24.0
 
 
-class Mark(NamedTuple):
+class SketchMark(NamedTuple):
     """A line of a sketch: its word, its names, its numbers."""
 
     word: str
@@ -44,13 +45,13 @@ class PortAt(NamedTuple):
 
 
 @cache
-def marks_of(text: str) -> tuple[Mark, ...]:
+def marks_of(text: str) -> tuple[SketchMark, ...]:
     """The lines of a sketch."""
     found = []
     for line in text.strip().splitlines():
         word, *rest = line.split()
         names = tuple(x for x in rest if not _is_number(x))
-        found.append(Mark(word, names, tuple(float(x) for x in rest if _is_number(x))))
+        found.append(SketchMark(word, names, tuple(float(x) for x in rest if _is_number(x))))
     return tuple(found)
 
 
@@ -86,7 +87,7 @@ class SketchStrip(NetworkStrip):
     # -- geometry ---------------------------------------------------------------------------------------------
 
     @property
-    def _marks(self) -> tuple[Mark, ...]:
+    def _marks(self) -> tuple[SketchMark, ...]:
         shape = self._sketched
         return marks_of(shape.sketch) if shape is not None else ()
 
@@ -121,8 +122,8 @@ class SketchStrip(NetworkStrip):
                 continue
             at = self._point(*mark.at[:2])
             lies = "h" in mark.names[1:]
-            left = at.x() - FIELD_PX / 2 - MORE_PX / 2 if lies else at.x() + 11
-            top = at.y() + 9 if lies else at.y() - FIELD_HEIGHT / 2 + 1
+            left = at.x() - (FIELD_PX + MORE_PX - NAME_PX) / 2 if lies else at.x() + 11
+            top = at.y() - FIELD_HEIGHT - 8 if lies else at.y() - FIELD_HEIGHT / 2 + 1
             field.setGeometry(int(left), int(top), int(FIELD_PX), 21)
             more.setGeometry(int(left + FIELD_PX), int(top), int(MORE_PX), 21)
             more.setText("▾")
@@ -159,7 +160,7 @@ class SketchStrip(NetworkStrip):
                 way = mark.names[0] if mark.names else ""
                 SYMBOLS[mark.word](painter, self._point(*mark.at[:2]), QPointF(self._across, unit), way)
 
-    def _wire(self, painter: QPainter, mark: Mark) -> None:
+    def _wire(self, painter: QPainter, mark: SketchMark) -> None:
         points = [self._point(mark.at[k], mark.at[k + 1]) for k in range(0, len(mark.at), 2)]
         pen = QPen(
             theme.current().color("copper" if mark.word == "w" else "dim"), 2.2 if mark.word == "w" else 1.2
@@ -170,7 +171,7 @@ class SketchStrip(NetworkStrip):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(points))
 
-    def _part(self, painter: QPainter, mark: Mark, unit: float) -> None:
+    def _part(self, painter: QPainter, mark: SketchMark, unit: float) -> None:
         """A resistor or a capacitor with the wires to both its ends, and its name."""
         at, lies = self._point(*mark.at[:2]), "h" in mark.names[1:]
         t = theme.current()
@@ -192,11 +193,12 @@ class SketchStrip(NetworkStrip):
             painter.fillRect(QRectF(at.x() - 9, at.y() - 4, 18, 8), t.color("panel"))
             painter.drawLine(at + QPointF(-9, -4), at + QPointF(9, -4))
             painter.drawLine(at + QPointF(-9, 4), at + QPointF(9, 4))
-        name = QRectF(at.x() - 30, at.y() - 22, 60, 14) if lies else QRectF(at.x() - 44, at.y() - 8, 34, 14)
-        align = Align.AlignCenter if lies else Align.AlignRight | Align.AlignVCenter
+        beside = at.x() - (FIELD_PX + MORE_PX + NAME_PX) / 2 - 3
+        name = QRectF(beside, at.y() - 29, NAME_PX, 14) if lies else QRectF(at.x() - 44, at.y() - 8, 34, 14)
+        align = Align.AlignRight | Align.AlignVCenter
         say(painter, name, mark.names[0].upper(), px=11, bold=True, align=align)
 
-    def _port(self, painter: QPainter, mark: Mark) -> None:
+    def _port(self, painter: QPainter, mark: SketchMark) -> None:
         """Where a terminal is joined: its name, and what stands there."""
         assert self._link is not None
         assert self._job is not None
@@ -371,7 +373,7 @@ SYMBOLS: dict[str, Callable[[QPainter, QPointF, QPointF, str], None]] = {
     "jfet": lambda p, at, u, _w: _upright(p, at, u, gate=True, normally=True),
     "pnp_h": lambda p, at, u, _w: _lying(p, at, u, gate=False),
     "pmos_h": lambda p, at, u, _w: _lying(p, at, u, gate=True),
-    "diode": lambda p, at, u, w: _diode(p, at, u, w),
+    "diode": _diode,
     "led": lambda p, at, u, w: _diode(p, at, u, w, glows=True),
     "coil": _coil,
     "contact": _contact,

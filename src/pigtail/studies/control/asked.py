@@ -15,8 +15,8 @@ from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Samples
-from pigtail.studies.control.found import Cell, Column, ColumnKind
-from pigtail.studies.control.moments import UNPLUGGED, Moment, wish
+from pigtail.studies.control.found import Column, ColumnKind, StateCell
+from pigtail.studies.control.moments import UNPLUGGED, StateMoment, wish
 from pigtail.studies.findings import ORDER, Finding, Severity, worst
 
 Array = NDArray[np.float64]
@@ -38,7 +38,7 @@ def shown(estimate: Estimate) -> str:
 class Judged(NamedTuple):
     """A cell, and the findings that it rests on."""
 
-    cell: Cell
+    cell: StateCell
     findings: tuple[Finding, ...]
 
 
@@ -47,14 +47,14 @@ class Scene(NamedTuple):
 
     model: Model
     net: Netlist
-    moments: tuple[Moment, ...]
+    moments: tuple[StateMoment, ...]
 
     @property
     def job(self) -> Job:
         """The job as it was measured."""
         return self.model.job
 
-    def when(self, moment: Moment) -> str:
+    def when(self, moment: StateMoment) -> str:
         """When a moment is, in words that follow a sentence."""
         state, module = self.job.state(moment.state), self.job.device(moment.module)
         where = f" while “{state.name}”" if state is not None else ""
@@ -63,11 +63,11 @@ class Scene(NamedTuple):
         told = isinstance(module, Module) and bool(module.doings or moment.doing not in (OFF, PLAYING))
         return f"{where} and {moment.doing}" if told and moment.doing != OFF else where
 
-    def wanted(self, of: str, what: WantedOf, moment: Moment) -> bool | None:
+    def wanted(self, of: str, what: WantedOf, moment: StateMoment) -> bool | None:
         """What the person wants of something in a moment; None where nothing is said."""
         return wish(self.job, of, what, moment)
 
-    def kind(self, moment: Moment) -> Mode:
+    def kind(self, moment: StateMoment) -> Mode:
         """The kind of its host state."""
         state = self.job.state(moment.state)
         return state.kind if state is not None else Mode.WORKING
@@ -83,15 +83,15 @@ class Asked:
         self.job, self.net = scene.job, scene.net
 
     def wanted(self) -> dict[str, Wanted]:
-        """The numbers of a cell."""
+        """The numbers of a cell. Raises NotImplementedError in what is no column."""
         raise NotImplementedError
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
-        """Those numbers for samples, each with its moment: arrays [S]."""
+        """Those numbers for samples, each with its moment: arrays [S]. Raises NotImplementedError in what is no column."""
         raise NotImplementedError
 
-    def judged(self, moment: Moment, n: Numbers) -> Judged:
-        """The cell of a moment, and what is said of it."""
+    def judged(self, moment: StateMoment, n: Numbers) -> Judged:
+        """The cell of a moment by its numbers [their units], and what is said of it. Raises NotImplementedError in what is no column."""
         raise NotImplementedError
 
     def made(
@@ -107,7 +107,7 @@ class Asked:
         """A cell with the worst of its findings as its why."""
         found = worst([f.severity for f in findings]) if findings else severity
         why = next((f.sentence for f in findings if f.severity is found), "")
-        return Judged(Cell(self.column.key, word, text, found, why, lit, yes), tuple(findings))
+        return Judged(StateCell(self.column.key, word, text, found, why, lit, yes), tuple(findings))
 
 
 def gathered(findings: Sequence[Finding]) -> list[Finding]:

@@ -32,7 +32,7 @@ STRAY_F = 100e-12
 HALF_DRIVEN_V = 0.3
 
 
-class Drive:
+class SwitchDrive:
     """One network with a line or a base of its own."""
 
     def __init__(self, scene: Scene, link: Link, network: Network) -> None:
@@ -147,7 +147,7 @@ class Drive:
     # -- judging ---------------------------------------------------------------------------------------------
 
     def judged(self, every: Sequence[Numbers]) -> tuple[SwitchDetail, list[Finding]]:
-        """Its numbers where it carries most, and the worst that is said of it over all moments."""
+        """Its numbers [their units] where it carries most, and the worst that is said of it over all moments."""
         said = [f for at, n in enumerate(every) for f in self._moment(at, n)]
         most = max(
             every,
@@ -163,7 +163,7 @@ class Drive:
         ]
 
     def words(self, at: int, n: Numbers) -> dict[str, str]:
-        """What its sentences name."""
+        """What its sentences name of its numbers [their units]."""
         figures = {
             k: format_quantity(i.ends[1], i.known.unit if i.known else "") for k, i in self.figures.items()
         }
@@ -220,7 +220,9 @@ class Drive:
             yield tell("control.in_negative", self.link.id, words)
 
 
-def drives(scene: Scene) -> list[Drive]:
+def drives(scene: Scene) -> list[SwitchDrive]:
     """The drives of all networks of the plan that have one."""
     wanted = (Does.SWITCHES, Does.PULLS, Does.MUTES)
-    return [Drive(scene, x, n) for x in scene.job.links for n in networks(x) if n.shape.does & set(wanted)]
+    return [
+        SwitchDrive(scene, x, n) for x in scene.job.links for n in networks(x) if n.shape.does & set(wanted)
+    ]

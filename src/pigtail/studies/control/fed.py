@@ -16,7 +16,7 @@ from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
-from pigtail.studies.control.moments import Moment, meant, steered
+from pigtail.studies.control.moments import StateMoment, meant, steered
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import judge
 
@@ -52,6 +52,7 @@ class ModuleColumn(Asked):
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        """Its numbers of every sample: arrays [S]."""
         least = samples[subjects.terminal(self.pin).parameter("minimum")]
         volts = np.asarray(solved.v(self.net.node(self.pin), self.net.reference(self.pin)))
         injected = sum((np.maximum(np.asarray(solved.i(d)), 0.0) for d in self.diodes), np.zeros_like(volts))
@@ -62,20 +63,21 @@ class ModuleColumn(Asked):
             "injected": injected,
         }
 
-    def expected(self, moment: Moment) -> bool | None:
+    def expected(self, moment: StateMoment) -> bool | None:
         """Whether it is to be fed in a moment; None where nothing tells."""
         return meant(self.job, self.module, moment)
 
     @staticmethod
     def word(n: Numbers) -> str:
-        """On, off, or half on."""
+        """On, off, or half on, by its numbers [their units]."""
         if n["low_margin"].value is not None and n["low_margin"].low >= 0:
             return "on"
         if n["v"].value is None or n["off_margin"].value is None:
             return "?"
         return "half on" if n["off_margin"].low < 0 else "off"
 
-    def judged(self, moment: Moment, n: Numbers) -> Judged:
+    def judged(self, moment: StateMoment, n: Numbers) -> Judged:
+        """Its cell by its numbers [their units], and what is said of it."""
         want, volts = self.expected(moment), n["v"]
         up = n["low_margin"].value is not None and n["low_margin"].low >= 0
         words = {"name": self.module.name, "when": self.scene.when(moment), "volts": shown(volts)}
@@ -112,6 +114,7 @@ class RailColumn(Asked):
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        """Its numbers of every sample: arrays [S]."""
         volts = np.asarray(solved.v(self.net.node(self.address), self.net.reference(self.address)))
         return {
             "given": np.broadcast_to(
@@ -120,7 +123,10 @@ class RailColumn(Asked):
             "v": volts,
         }
 
-    def judged(self, moment: Moment, n: Numbers) -> Judged:
+    def judged(self, moment: StateMoment, n: Numbers) -> Judged:
+        """Its cell by its numbers [their units], and what is said of it."""
         volts = n["v"]
         there = volts.value is not None and abs(volts.value) > THERE_V
-        return self.made("" if there else "off", shown(n["given"]) if there else "", [], self.lit, yes=there)
+        return self.made(
+            volts.short() if there else "off", shown(n["given"]) if there else "", [], self.lit, yes=there
+        )

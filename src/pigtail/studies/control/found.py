@@ -30,7 +30,7 @@ class Column(msgspec.Struct, frozen=True):
     words: str
 
 
-class Cell(msgspec.Struct, frozen=True):
+class StateCell(msgspec.Struct, frozen=True):
     """What something is in a row: one word, its number, how it is judged (None where there is nothing to judge), the sentence that says
     why, and the links and terminals that make it so."""
 
@@ -50,7 +50,7 @@ class Row(msgspec.Struct, frozen=True):
     name: str
     module: str
     doing: str
-    cells: tuple[Cell, ...]
+    cells: tuple[StateCell, ...]
 
     @property
     def key(self) -> tuple[str, str, str]:
@@ -117,7 +117,7 @@ class ControlFound(Study, frozen=True):
             None,
         )
 
-    def cell(self, row: Row, column: str) -> Cell | None:
+    def cell(self, row: Row, column: str) -> StateCell | None:
         """The cell of a row under a column."""
         return next((c for c in row.cells if c.column == column), None)
 

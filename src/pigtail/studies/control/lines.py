@@ -22,7 +22,7 @@ from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
-from pigtail.studies.control.moments import Moment
+from pigtail.studies.control.moments import StateMoment
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.wording import tell
@@ -68,6 +68,7 @@ class LineColumn(Asked):
         return found
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        """Its numbers of every sample: arrays [S]."""
         net, mine = self.net, self.mine
         volts = np.asarray(solved.v(self.node, net.reference(self.address)))
         given = np.broadcast_to(np.asarray(net.terminal_current(solved, self.address)), volts.shape)
@@ -100,7 +101,8 @@ class LineColumn(Asked):
             )
         return np.broadcast_to(level, like.shape)
 
-    def judged(self, moment: Moment, n: Numbers) -> Judged:
+    def judged(self, moment: StateMoment, n: Numbers) -> Judged:
+        """Its cell by its numbers [their units], and what is said of it."""
         volts = n["v"]
         words = {
             "name": self.column.words,
@@ -175,6 +177,7 @@ class InputColumn(Asked):
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        """Its numbers of every sample: arrays [S]."""
         mine = self.mine
         volts = np.asarray(solved.v(self.node, self.net.reference(self.address)))
         room = samples[mine("most")] - volts
@@ -197,13 +200,14 @@ class InputColumn(Asked):
         }
 
     def state(self, n: Numbers) -> bool | None:
-        """Whether it is plainly high or plainly low; None where it is neither, or nobody knows."""
+        """Whether it is plainly high or plainly low by its numbers [V]; None where it is neither, or nobody knows."""
         over, under = n["over_high"], n["under_low"]
         if over.value is not None and over.low >= 0:
             return True
         return False if under.value is not None and under.low >= 0 else None
 
-    def judged(self, moment: Moment, n: Numbers) -> Judged:
+    def judged(self, moment: StateMoment, n: Numbers) -> Judged:
+        """Its cell by its numbers [their units], and what is said of it."""
         volts, high = n["v"], self.state(n)
         words = {"name": self.column.words, "when": self.scene.when(moment), "volts": shown(volts)}
         found: list[Finding] = []
@@ -220,7 +224,7 @@ class InputColumn(Asked):
         word = "?" if volts.value is None else "between" if high is None else "active" if on else "at rest"
         return self.made(word, shown(volts), found, self.lit, yes=on)
 
-    def works(self, moment: Moment) -> bool:
+    def works(self, moment: StateMoment) -> bool:
         """Whether it is a module's own that lets it work, in a moment in which that is to play."""
         module = self.address.partition(".")[0]
         plays = (
@@ -231,7 +235,7 @@ class InputColumn(Asked):
         return self.pin.acts in (Acts.ENABLES, Acts.MUTES) and plays and module != HOST
 
     def decided(self, n: Numbers, words: dict[str, str], high: bool | None) -> Finding:
-        """Whether it is plainly one or the other, by the level that it is nearer to."""
+        """Whether it is plainly one or the other, by the level that it is nearer to [V]."""
         over, under = n["over_high"], n["under_low"]
         if high is None and self.pin.pulls is Pull.UNKNOWN and over.value is not None:
             return tell("control.pull_unknown", self.address, words)

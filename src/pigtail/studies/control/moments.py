@@ -20,7 +20,7 @@ LEFT_ASLEEP = 0.01
 UNPLUGGED = "unplugged"
 
 
-class Moment(NamedTuple):
+class StateMoment(NamedTuple):
     """A host state, and of one module (empty for none) what it does in it."""
 
     state: str
@@ -33,33 +33,33 @@ class Moment(NamedTuple):
         return self.doing in (OFF, UNPLUGGED)
 
 
-def moments(model: Model) -> tuple[Moment, ...]:
+def moments(model: Model) -> tuple[StateMoment, ...]:
     """All moments of a job, in the order of its states."""
     return tuple(_moments(model))
 
 
-def _moments(model: Model) -> Iterator[Moment]:
+def _moments(model: Model) -> Iterator[StateMoment]:
     job = model.job
     working = job.working_state()
     for state in model.states:
         live = [m for m in job.modules if lives(model, m, state)]
         if not live:
-            yield Moment(state, "", OFF)
+            yield StateMoment(state, "", OFF)
             continue
         for module in live:
             for doing in lives_of(module):
-                yield Moment(state, module.id, doing)
+                yield StateMoment(state, module.id, doing)
             if state == working and _pluggable(job, module):
-                yield Moment(state, module.id, UNPLUGGED)
+                yield StateMoment(state, module.id, UNPLUGGED)
 
 
 def lives(model: Model, module: Module, state: str) -> bool:
     """Whether a module is fed in a state, and not meant to be off in it."""
     fed = any(model.powered(state, p) for p in pins_of(model.job, module))
-    return fed and meant(model.job, module, Moment(state, module.id, "")) is not False
+    return fed and meant(model.job, module, StateMoment(state, module.id, "")) is not False
 
 
-def meant(job: Job, module: Module, moment: Moment) -> bool | None:
+def meant(job: Job, module: Module, moment: StateMoment) -> bool | None:
     """Whether a module is to be fed: as the person says, else in the state it is to play in; not while all its rails are dead, nor while
     the host is off or waits, where anything but its rail decides that. None where nothing tells."""
     if moment.doing == UNPLUGGED and moment.module == module.id:
@@ -89,7 +89,7 @@ def steered(job: Job, module: Module) -> bool:
     )
 
 
-def wish(job: Job, of: str, what: WantedOf, moment: Moment) -> bool | None:
+def wish(job: Job, of: str, what: WantedOf, moment: StateMoment) -> bool | None:
     """What the person wants of something in a moment; None where nothing is said."""
     said = [w for w in job.wants if (w.of, w.what, w.state) == (of, what, moment.state)]
     exact = next((w.yes for w in said if w.doing == moment.doing), None)
@@ -101,7 +101,7 @@ def pins_of(job: Job, module: Module) -> list[str]:
     return [p for p in addresses_of(job, SupplyIn, module.id) if supply_links(job, p)]
 
 
-def idle(model: Model, moment: Moment) -> tuple[str, ...]:
+def idle(model: Model, moment: StateMoment) -> tuple[str, ...]:
     """The modules that hardly draw in a moment: unplugged, not fed, or meant to be off."""
     return tuple(
         m.id
@@ -126,8 +126,8 @@ def lives_of(module: Module) -> tuple[str, ...]:
     return tuple(d for d in order if d in told)
 
 
-def case_of(net: Netlist, job: Job, moment: Moment) -> Mapping[str, float]:
-    """The switches of a moment: the host state, what each module does, and how much it draws."""
+def case_of(net: Netlist, job: Job, moment: StateMoment) -> Mapping[str, float]:
+    """The switches of a moment: the host state, what each module does, and how much it draws. Each 0 or 1 [1]."""
     found: dict[str, float] = dict(net.switches.get(moment.state, {}))
     found |= {"bursting": 1.0, "asleep": 0.0}
     for module in job.modules:

@@ -20,7 +20,7 @@ from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
-from pigtail.studies.control.moments import UNPLUGGED, Moment, active, blinks
+from pigtail.studies.control.moments import UNPLUGGED, StateMoment, active, blinks
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.wording import tell
@@ -53,6 +53,7 @@ class OutputColumn(Asked):
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        """Its numbers of every sample: arrays [S]."""
         heard, mute = [], []
         for gate in self.gates:
             pin = self.job.terminal(gate)
@@ -65,7 +66,7 @@ class OutputColumn(Asked):
             mute.append(stops)
         return {"heard_room": np.min(heard, axis=0), "mute_room": np.max(mute, axis=0)}
 
-    def expected(self, moment: Moment) -> bool | None:
+    def expected(self, moment: StateMoment) -> bool | None:
         """Whether it is to be heard: as the person says; of the host as before, unless something is linked; of a module not while it is
         unfed."""
         said = self.scene.wanted(self.address, WantedOf.HEARD, moment)
@@ -76,7 +77,8 @@ class OutputColumn(Asked):
             return True if kind in (Mode.ON, Mode.WORKING) and idle else None
         return False if idle and moment.doing != SEARCHING else None
 
-    def judged(self, moment: Moment, n: Numbers) -> Judged:
+    def judged(self, moment: StateMoment, n: Numbers) -> Judged:
+        """Its cell by its numbers [their units], and what is said of it."""
         state = self.job.state(moment.state)
         words = {"name": self.column.words, "when": self.scene.when(moment)}
         if state is not None and self.of_host and self.address.partition(".")[2] in state.mutes:
@@ -90,9 +92,9 @@ class OutputColumn(Asked):
         asks = want if want is not None else plays or not silent
         found = [judge("control.heard" if asks else "control.mute", n, self.address, words)]
         word = "heard" if plays else "mute" if silent else "?" if heard.value is None else "neither"
-        shown = heard if asks else mute
+        room = heard if asks else mute
         return self.made(
-            word, f"{shown.short()} clear", found, self.lit, yes=True if plays else False if silent else None
+            word, room.short(), found, self.lit, yes=True if plays else False if silent else None
         )
 
 
@@ -126,14 +128,16 @@ class PathColumn(Asked):
         return np.asarray(20 * np.log10(np.maximum(np.abs(volts[:, 0]), 1e-12) / emf))
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        """Its numbers of every sample: arrays [S]."""
         level = self.level(samples, solved) - self.loudest
         return {"level_db": level, "heard_room": level - HEARD_DB, "mute_room": MUTE_DB - level}
 
-    def expected(self, moment: Moment) -> bool | None:
+    def expected(self, moment: StateMoment) -> bool | None:
         """Whether it is to be heard, as the person says."""
         return self.scene.wanted(self.end, WantedOf.HEARD, moment)
 
-    def judged(self, moment: Moment, n: Numbers) -> Judged:
+    def judged(self, moment: StateMoment, n: Numbers) -> Judged:
+        """Its cell by its numbers [their units], and what is said of it."""
         words = {"name": self.column.words, "when": self.scene.when(moment)}
         if self.scene.kind(moment) is Mode.OFF:
             return self.made("silent", "", [], self.lit, yes=False)
@@ -180,10 +184,11 @@ class LightColumn(Asked):
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
+        """Its numbers of every sample: arrays [S]."""
         current = np.asarray(self.net.probe(solved, self.network, self.probe))
         return {"lit_a": current, "led_room": samples[self.network.parameter("imax")] - current}
 
-    def expected(self, moment: Moment) -> bool | None:
+    def expected(self, moment: StateMoment) -> bool | None:
         """Whether it is to be seen: as the person says, else while its line is active, and not while the module is off."""
         said = self.scene.wanted(self.link.id, WantedOf.LIT, moment)
         if said is not None:
@@ -201,7 +206,7 @@ class LightColumn(Asked):
                 )
         return None
 
-    def blinking(self, moment: Moment) -> bool:
+    def blinking(self, moment: StateMoment) -> bool:
         """Whether it blinks meanwhile."""
         ends = [a.partition(".") for a in self.lines]
         module = next((m for m in self.job.modules if m.id == moment.module), None)
@@ -209,7 +214,8 @@ class LightColumn(Asked):
             d == module.id and blinks(module, x, moment.doing) for d, _, x in ends
         )
 
-    def judged(self, moment: Moment, n: Numbers) -> Judged:
+    def judged(self, moment: StateMoment, n: Numbers) -> Judged:
+        """Its cell by its numbers [their units], and what is said of it."""
         current, want = n["lit_a"], self.expected(moment)
         words = {"name": self.column.words, "when": self.scene.when(moment), "current": shown(current)}
         bright = judge("control.seen", n, self.link.id, words)

@@ -25,13 +25,14 @@ from pigtail.model.spread import Samples, estimate_many
 from pigtail.model.terminals import beside_inputs
 from pigtail.studies.control.asked import Asked, Scene, gathered
 from pigtail.studies.control.columns import columns
-from pigtail.studies.control.drive import Drive, drives
+from pigtail.studies.control.drive import SwitchDrive, drives
 from pigtail.studies.control.fed import ModuleColumn
 from pigtail.studies.control.found import ControlFound, Row
 from pigtail.studies.control.hazard import hazard_findings
-from pigtail.studies.control.moments import LEFT_ASLEEP, Moment, case_of, idle, moments
+from pigtail.studies.control.moments import LEFT_ASLEEP, StateMoment, case_of, idle, moments
 from pigtail.studies.control.outputs import PathColumn
 from pigtail.studies.control.presses import pressed
+from pigtail.studies.control.transitions import transition_findings
 from pigtail.studies.findings import Finding
 from pigtail.studies.parts import study_parts
 from pigtail.studies.power.supply import ambient_input
@@ -72,6 +73,8 @@ def study_control(model: Model) -> ControlFound:
     findings += hazard_findings(scene)
     presses, said = pressed(scene)
     findings += said
+    if not model.quick:
+        findings += transition_findings(scene)
     for link in job.links:
         if link.purpose is Purpose.CONTROL:
             findings += study_parts(model, link, "control")
@@ -100,7 +103,7 @@ def _own(numbers: dict[str, Estimate], prefix: str) -> dict[str, Estimate]:
     return {n.removeprefix(prefix): e for n, e in numbers.items() if n.startswith(prefix)}
 
 
-def _row(model: Model, moment: Moment, cells: tuple[object, ...]) -> Row:
+def _row(model: Model, moment: StateMoment, cells: tuple[object, ...]) -> Row:
     state = model.job.state(moment.state)
     return Row(moment.state, state.name if state else "", moment.module, moment.doing, cells)  # type: ignore[arg-type]
 
@@ -126,7 +129,7 @@ def inputs_of(job: Job, net: Netlist) -> list[Input]:
     return list({i.name: i for i in found}.values())
 
 
-def _solved(scene: Scene, asked: Sequence[Asked], driven: Sequence[Drive]) -> list[dict[str, Estimate]]:
+def _solved(scene: Scene, asked: Sequence[Asked], driven: Sequence[SwitchDrive]) -> list[dict[str, Estimate]]:
     """The numbers of all columns and drives in every moment, over the spread, in one batch."""
     net, job = scene.net, scene.job
     inputs = inputs_of(job, net)

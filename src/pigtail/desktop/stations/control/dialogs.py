@@ -24,7 +24,7 @@ from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Jo
 from pigtail.job.wiring import star_address
 
 
-class Asking(QDialog):
+class ControlDialog(QDialog):
     """A form with one sentence on top. After it was accepted `change` is what was asked for."""
 
     def __init__(self, name: str, title: str, says: str, parent: QWidget | None) -> None:
@@ -67,7 +67,7 @@ class Asking(QDialog):
         return made
 
 
-class PinDialog(Asking):
+class PinDialog(ControlDialog):
     """Asks for a line or an input of a module or of the host."""
 
     def __init__(self, job: Job, parent: QWidget | None = None) -> None:
@@ -115,7 +115,7 @@ class PinDialog(Asking):
         super().accept()
 
 
-class JoinDialog(Asking):
+class JoinDialog(ControlDialog):
     """Asks what a network of control is joined between."""
 
     def __init__(self, job: Job, key: str, start: str = "", parent: QWidget | None = None) -> None:
@@ -156,11 +156,11 @@ class JoinDialog(Asking):
         super().accept()
 
 
-class SwitchDialog(Asking):
+class SwitchDialog(ControlDialog):
     """Asks for a switch of the host: its points, and on which way it stands in each state."""
 
     def __init__(self, job: Job, parent: QWidget | None = None) -> None:
-        says = "A selector's free pole, a jack contact, a button: give its contacts as points of the host first (Survey), then say how they stand."
+        says = "A selector's free pole, a jack contact, a button: its contacts are points of the host (Survey); say how it stands."
         super().__init__("switch_dialog", "A switch of the host", says, parent)
         self._job = job
         points: list[tuple[str, object]] = [(t.name, t.id) for t in job.host.terminals]

@@ -28,7 +28,7 @@ MODULE_LINE = (("level", "high"), ("impedance", "behind"), ("sources", "may sour
 INPUT = (("low", "low up to"), ("high", "high from"), ("most", "stands"), ("pull", "pull"))
 
 
-class Facts(QWidget):
+class ControlFacts(QWidget):
     """A row of fields. `edited` carries a Change; `refused` one sentence."""
 
     edited = pyqtSignal(object)

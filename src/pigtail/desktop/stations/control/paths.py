@@ -14,7 +14,7 @@ from pigtail.desktop.stations.control.table import row_words, short
 from pigtail.job.document import Job, Link, Purpose
 
 if TYPE_CHECKING:
-    from pigtail.studies.control.found import Cell, Column, ControlFound, Row
+    from pigtail.studies.control.found import Column, ControlFound, Row, StateCell
 
 #: The most links that are drawn below each other.
 MOST = 3
@@ -40,9 +40,9 @@ class Paths(Painting):
         self.links: tuple[Link, ...] = ()
         self.stops: dict[str, Stop] = {}
         self.title = ""
-        self.cell: Cell | None = None
+        self.cell: StateCell | None = None
 
-    def show_cell(self, job: Job, found: ControlFound, here: tuple[Row, Column, Cell] | None) -> None:
+    def show_cell(self, job: Job, found: ControlFound, here: tuple[Row, Column, StateCell] | None) -> None:
         """Show what makes the cell picked so."""
         self.job = job
         self.links, self.stops, self.title, self.cell = (), {}, "", None
@@ -63,7 +63,8 @@ class Paths(Painting):
                 other = row.cells[values[subject][0]]
                 tells, on = " ".join(x for x in (other.word, other.text) if x), other.yes
             self.stops[address] = Stop(job.label(address), tells, on)
-        self.title = f"{short(column.words)}, {row_words(row, job)}"
+        name = short(column.words)
+        self.title = f"{name[:1].upper()}{name[1:]}, {row_words(row, job)}"
         words = "; ".join(
             f"{x.name}: {' to '.join(job.label(j.terminal) for j in x.joins)}" for x in self.links
         )

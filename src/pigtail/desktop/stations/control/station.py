@@ -1,4 +1,4 @@
-"""Control: the table of states, what makes the cell picked so, and its network edited in place; a search for what wakes, mutes and shows."""
+"""Control: the table of states, what makes the cell picked so, its network edited in place, its course in time; a search for others."""
 
 from __future__ import annotations
 
@@ -12,17 +12,18 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSizePolicy, 
 from pigtail.catalogue.topologies import Does, does, those, topology
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.base import Station
+from pigtail.desktop.stations.control.course import CourseView
 from pigtail.desktop.stations.control.dialogs import (
-    Asking,
+    ControlDialog,
     JoinDialog,
     PinDialog,
     SwitchDialog,
     control_shapes,
 )
-from pigtail.desktop.stations.control.facts import Facts
+from pigtail.desktop.stations.control.facts import ControlFacts
 from pigtail.desktop.stations.control.found import ControlsBoard
 from pigtail.desktop.stations.control.paths import Paths
-from pigtail.desktop.stations.control.table import StateTable, Wish, short
+from pigtail.desktop.stations.control.table import CellWish, StateTable, short
 from pigtail.desktop.stations.networkmenu import add_action, add_figures, ask_figures
 from pigtail.desktop.stations.sketch import PortAt, SketchStrip, sketched
 from pigtail.desktop.wants import answer
@@ -41,11 +42,13 @@ from pigtail.service import services
 from pigtail.studies.control.found import ColumnKind, ControlFound
 
 if TYPE_CHECKING:
-    from pigtail.studies.control.found import Cell, Column, Row
+    from pigtail.studies.control.found import Column, Row, StateCell, Transition
     from pigtail.studies.found import Studies
 
 #: A station lower than this is low; how high the words about a cell stand where its network is drawn below [px].
 LOW_PX, SAID_PX = 560, 68
+#: The part of the station's height that a long table has at least [1].
+TABLE_PART = 0.42
 HINT = "Type + or − into a cell for what is wanted there, Delete for nothing in particular."
 
 
@@ -56,8 +59,8 @@ class ControlStation(Station):
 
     def __init__(self) -> None:
         super().__init__()
-        self.table, self.paths, self.facts = StateTable(), Paths(), Facts()
-        self.network, self.found = SketchStrip(), ControlsBoard()
+        self.table, self.paths, self.facts = StateTable(), Paths(), ControlFacts()
+        self.network, self.course, self.found = SketchStrip(), CourseView(), ControlsBoard()
         self.hint = QLabel(HINT)
         self.hint.setObjectName("dim")
         self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -78,6 +81,7 @@ class ControlStation(Station):
         self._job: Job | None = None
         self._study: ControlFound | None = None
         self._newest: Job | None = None
+        self._studied: Job | None = None
         self._wire()
         self._lay_out()
 
@@ -111,7 +115,11 @@ class ControlStation(Station):
         layout.addWidget(self.table, 3)
         layout.addWidget(self.facts)
         layout.addWidget(self.paths, 2)
-        layout.addWidget(self.network, 5)
+        self.drawings = QHBoxLayout()
+        self.drawings.setSpacing(6)
+        self.drawings.addWidget(self.network, 5)
+        self.drawings.addWidget(self.course, 2)
+        layout.addLayout(self.drawings, 5)
         layout.addWidget(self.found)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -122,15 +130,18 @@ class ControlStation(Station):
         """On a low window what was found takes the place of the drawings."""
         low, drawn = self.height() < LOW_PX, sketched(self._link) is not None
         self.network.setVisible(drawn and not self.found.is_open)
+        self.course.setVisible(not self.found.is_open)
         self.paths.setMaximumHeight(
             SAID_PX if self.network.isVisibleTo(self) or (self.found.is_open and low) else 16_777_215
         )
-        self.table.setMaximumHeight(self.table.needed())
+        needed = self.table.needed()
+        self.table.setMaximumHeight(needed)
+        self.table.setMinimumHeight(min(needed, int(TABLE_PART * self.height())))
 
     # -- what is picked ---------------------------------------------------------------------------------------
 
     @property
-    def _here(self) -> tuple[Row, Column, Cell] | None:
+    def _here(self) -> tuple[Row, Column, StateCell] | None:
         return self.table.here()
 
     @property
@@ -157,7 +168,17 @@ class ControlStation(Station):
     # -- showing ----------------------------------------------------------------------------------------------
 
     def show_job(self, job: Job, studies: Studies) -> None:
+        fresh = job is not self._studied
         self._show(job, studies.of(ControlFound))
+        if fresh:
+            self._studied = job
+            want = answer(services.transitions, partial(self._show_transitions, job), job)
+            self.wants.emit(want._replace(failed=lambda _e: None))
+
+    def _show_transitions(self, job: Job, found: tuple[Transition, ...]) -> None:
+        """Show what was run in time, unless another job is on view by now."""
+        if job is self._studied:
+            self.course.show_transitions(found)
 
     def _show(self, job: Job, study: ControlFound) -> None:
         self._job, self._study = job, study
@@ -205,7 +226,7 @@ class ControlStation(Station):
 
     # -- edits ------------------------------------------------------------------------------------------------
 
-    def _wished(self, wish: Wish) -> None:
+    def _wished(self, wish: CellWish) -> None:
         words = {True: "wanted", False: "not wanted", None: "nothing wanted"}[wish.yes]
         edit = partial(set_want, of=wish.of, what=wish.what, state=wish.state, doing=wish.doing, yes=wish.yes)
         self.edited.emit(Change(f"{wish.what.value}: {words}", edit))
@@ -285,13 +306,13 @@ class ControlStation(Station):
                 self.menu, "Nothing: joined straight", "take the switch out", drop_switch, self._change
             )
 
-    def _ask_action(self, menu: QMenu, words: str, make: Callable[..., Asking], tip: str = "") -> None:
+    def _ask_action(self, menu: QMenu, words: str, make: Callable[..., ControlDialog], tip: str = "") -> None:
         action = menu.addAction(words)
         assert action is not None
         action.setToolTip(tip)
         action.triggered.connect(lambda _c: self._ask(make))
 
-    def _ask(self, make: Callable[..., Asking]) -> None:
+    def _ask(self, make: Callable[..., ControlDialog]) -> None:
         dialog = make(parent=self)
         if dialog.exec() and dialog.change is not None:
             self.edited.emit(dialog.change)

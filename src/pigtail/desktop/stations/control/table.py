@@ -24,7 +24,7 @@ from pigtail.job.document import Job
 from pigtail.studies.control.found import ColumnKind, ControlFound
 
 if TYPE_CHECKING:
-    from pigtail.studies.control.found import Cell, Column, Row
+    from pigtail.studies.control.found import Column, Row, StateCell
 
 #: What can be wanted of a column, by its kind: the wish, and how yes and no are called.
 WISHES = {
@@ -32,10 +32,10 @@ WISHES = {
     ColumnKind.OUTPUT: (WantedOf.HEARD, "heard", "mute"),
     ColumnKind.LIGHT: (WantedOf.LIT, "lit", "dark"),
 }
-ROW_PX, LEAST_PX, SIDE_PX = 30, 96, 150
+ROW_PX, LEAST_PX, SIDE_PX = 30, 96, 210
 
 
-class Wish(NamedTuple):
+class CellWish(NamedTuple):
     """A wish typed into a cell: of what, what, in which state, while what is done (empty for all), yes, no or nothing."""
 
     of: str
@@ -80,7 +80,7 @@ class TableModel(QAbstractTableModel):
             0 if self.found is None or (parent is not None and parent.isValid()) else len(self.found.columns)
         )
 
-    def at(self, index: QModelIndex) -> tuple[Row, Column, Cell] | None:
+    def at(self, index: QModelIndex) -> tuple[Row, Column, StateCell] | None:
         """Row, column and cell of an index."""
         if self.found is None or not index.isValid() or index.row() >= len(self.found.rows):
             return None
@@ -223,7 +223,7 @@ class _Painter(QStyledItemDelegate):
 
 
 class StateTable(QTableView):
-    """The table. `wished` carries a Wish; `picked` tells that another cell is chosen."""
+    """The table. `wished` carries a CellWish; `picked` tells that another cell is chosen."""
 
     wished = pyqtSignal(object)
     picked = pyqtSignal()
@@ -250,7 +250,7 @@ class StateTable(QTableView):
         across.setHighlightSections(False)
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         down.setDefaultSectionSize(ROW_PX)
-        down.setFixedWidth(SIDE_PX)
+        self.setTextElideMode(Qt.TextElideMode.ElideRight)
         down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         down.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         selection = self.selectionModel()
@@ -260,6 +260,10 @@ class StateTable(QTableView):
     def show_found(self, job: Job, found: ControlFound) -> None:
         """Show a study, and pick a cell where none is."""
         self.model_.show(job, found)
+        down, metrics = self.verticalHeader(), self.fontMetrics()
+        widest = max((metrics.horizontalAdvance(row_words(r, job)) for r in found.rows), default=0)
+        if down is not None:
+            down.setFixedWidth(min(max(widest + 34, LEAST_PX), SIDE_PX))
         if not self.currentIndex().isValid() and found.rows and found.columns:
             self.setCurrentIndex(self._first(job, found))
 
@@ -286,7 +290,7 @@ class StateTable(QTableView):
             + 4
         )
 
-    def here(self) -> tuple[Row, Column, Cell] | None:
+    def here(self) -> tuple[Row, Column, StateCell] | None:
         """The row, column and cell picked."""
         return self.model_.at(self.currentIndex())
 
@@ -315,7 +319,7 @@ class StateTable(QTableView):
             return
         row, column, _ = here
         doing = "" if always or column.kind is ColumnKind.MODULE or row.doing == OFF else row.doing
-        self.wished.emit(Wish(column.subject, WISHES[column.kind][0], row.state, doing, yes))
+        self.wished.emit(CellWish(column.subject, WISHES[column.kind][0], row.state, doing, yes))
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None:
@@ -340,7 +344,8 @@ class StateTable(QTableView):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for words, value, always in (
-            (f"Want it {yes} here (+)", True, False), (f"Want it {no} here (−)", False, False), ("Nothing in particular (Delete)", None, False),
+            (f"Want it {yes} here (+)", True, False), (f"Want it {no} here (−)", False, False),
+            ("Nothing in particular (Delete)", None, False),
             (f"Want it {yes} in this state, whatever is done", True, True), (f"Want it {no} in this state, whatever is done", False, True),
         ):  # fmt: skip
             action = menu.addAction(words)
