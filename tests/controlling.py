@@ -52,8 +52,8 @@ def value(text: str, unit: str) -> Known:
 def line(name: str = "on_line", level: str = "6.9 V ±3 %", ohm: str = "10 kΩ ±5 %", **more: Any) -> Control:
     """A line of the host that is high while it is on."""
     return Control(
-        id=name, name=name.replace("_", " "), level=value(level, "V"), impedance=value(ohm, "Ω"),
-        **({"states": ON, "least": value("4 V ±5 %", "V")} | more),
+        id=name, name=name.replace("_", " "), level=value(level, "V"),
+        **({"impedance": value(ohm, "Ω"), "states": ON, "least": value("4 V ±5 %", "V")} | more),
     )  # fmt: skip
 
 

@@ -331,11 +331,8 @@ def _solved(
         link = _made(job, plain)
         own: list[Finding] = [f for f in told.findings if f.key not in before and f.code != "control.nothing"]
         if of_module(job, of) is not None:
-            own += [
-                f
-                for f in study_power(model, painted=False).findings
-                if f.subject in (link.id, *link.at("out"))
-            ]
+            fed, about = study_power(model, painted=False).findings, (link.id, *link.at("out"))
+            own += [f for f in fed if f.subject in about and f.key not in before and f.code not in NOT_OURS]
             if any(f.severity in (Severity.STOP, Severity.FIX) for f in own):
                 return next(f.code for f in own if f.severity in (Severity.STOP, Severity.FIX))
     except (CircuitError, JobError):

@@ -141,6 +141,10 @@ class Deck:
         self.alone, self.stores = alone, stores
         self.job, self.everything, self.clamps, self.averages = job, everything, clamps, averages or {}
         self.joined = {j.terminal for link in job.links for j in link.joins} | switched_to(job)
+        if clamps:  # what may be muted is looked at before anything reaches it
+            self.joined |= {
+                f"{HOST}.{t.id}" for t in job.host.terminals if isinstance(t, ControlIn) and t.gates
+            }
         self.lines: list[str] = []
         self.switches: dict[str, float] = {"bursting": 0.0, "asleep": 0.0, "burst_drive": 0.0, "awake": 0.0}
         self.inputs: list[Input] = []

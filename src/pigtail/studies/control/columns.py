@@ -36,19 +36,17 @@ def _columns(scene: Scene) -> Iterator[Asked]:
     gates: dict[str, list[str]] = {}
     for address in net.terminals:
         pin_in = job.terminal(address)
-        if isinstance(pin_in, ControlIn) and (address in joined or not address.startswith(f"{HOST}.")):
+        if not isinstance(pin_in, ControlIn):
+            continue
+        if address in joined or not address.startswith(f"{HOST}."):
             yield InputColumn(scene, address, pin_in)
-            for gated in pin_in.gates:
-                gates.setdefault(f"{address.partition('.')[0]}.{gated}", []).append(address)
+        for gated in pin_in.gates:
+            gates.setdefault(f"{address.partition('.')[0]}.{gated}", []).append(address)
     for output, through in gates.items():
-        yield OutputColumn(scene, output, through)
+        untouched = output.startswith(f"{HOST}.") and not any(g in joined for g in through)
+        yield OutputColumn(scene, output, through, untouched=untouched)
     yield from _paths(scene)
-    for link in job.links:
-        for network in networks(link):
-            if Does.SHOWS in network.shape.does:
-                first = "light_current" if "light_current" in network.shape.probes else "line_current"
-                for probe in (first, *(p for p in network.shape.probes if p == "second_current")):
-                    yield LightColumn(scene, link, network, probe)
+    yield from _lights(scene)
     rails = [
         a
         for a in net.terminals
@@ -77,3 +75,13 @@ def _paths(scene: Scene) -> Iterator[PathColumn]:
                 if far is not link and to and to not in told and {*far.at("out"), *far.starts} & ends:
                     told.add(to)
                     yield PathColumn(scene, source, to, (link.id, far.id, source, to))
+
+
+def _lights(scene: Scene) -> Iterator[LightColumn]:
+    """A column for each colour of each indicator."""
+    for link in scene.job.links:
+        for network in networks(link):
+            if Does.SHOWS in network.shape.does:
+                first = "light_current" if "light_current" in network.shape.probes else "line_current"
+                for probe in (first, *(p for p in network.shape.probes if p == "second_current")):
+                    yield LightColumn(scene, link, network, probe)

@@ -54,9 +54,10 @@ def _moments(model: Model) -> Iterator[StateMoment]:
 
 
 def lives(model: Model, module: Module, state: str) -> bool:
-    """Whether a module is fed in a state, and not meant to be off in it."""
-    fed = any(model.powered(state, p) for p in pins_of(model.job, module))
-    return fed and meant(model.job, module, StateMoment(state, module.id, "")) is not False
+    """Whether a module is meant to live in a state, or is fed in it and not meant to be off: it then draws what it wants."""
+    pins = pins_of(model.job, module)
+    wanted = meant(model.job, module, StateMoment(state, module.id, "")) if pins else False
+    return wanted if wanted is not None else any(model.powered(state, p) for p in pins)
 
 
 def meant(job: Job, module: Module, moment: StateMoment) -> bool | None:

@@ -35,9 +35,9 @@ class OutputColumn(Asked):
 
     kind = ColumnKind.OUTPUT
 
-    def __init__(self, scene: Scene, address: str, gates: list[str]) -> None:
+    def __init__(self, scene: Scene, address: str, gates: list[str], *, untouched: bool = False) -> None:
         super().__init__(scene, f"output.{address}", address, scene.job.label(address))
-        self.address, self.gates = address, gates
+        self.address, self.gates, self.untouched = address, gates, untouched
         self.of_host = address.startswith(f"{HOST}.")
         self.lit = (
             address,
@@ -89,6 +89,8 @@ class OutputColumn(Asked):
         plays = heard.value is not None and heard.low >= 0
         silent = mute.value is not None and mute.low >= 0
         want = self.expected(moment)
+        if self.untouched and self.scene.wanted(self.address, WantedOf.HEARD, moment) is None:
+            return self.made("as before", "", [], self.lit, yes=None)
         asks = want if want is not None else plays or not silent
         found = [judge("control.heard" if asks else "control.mute", n, self.address, words)]
         word = "heard" if plays else "mute" if silent else "?" if heard.value is None else "neither"
