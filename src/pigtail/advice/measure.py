@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from pigtail.advice.rounds import ordered
 from pigtail.advice.separating import separating
 from pigtail.job.ask import Ask, unplugged
-from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Pin, Rail, WindingEnd
+from pigtail.job.document import HOST, AudioIn, AudioOut, Control, Function, Job, Pin, Rail, WindingEnd, alive
 from pigtail.job.hazards import open_hazards
 from pigtail.job.log import log_of
 from pigtail.job.quantities import quantity
@@ -16,6 +16,7 @@ from pigtail.job.safety import Safety, safety
 from pigtail.job.wiring import first_function, probe_against, used_points
 from pigtail.model.estimate import Estimate, Input
 from pigtail.model.subjects import SubjectKind
+from pigtail.studies.control.meant import pins_of, steered
 from pigtail.studies.findings import Severity
 from pigtail.studies.found import Studies
 from pigtail.studies.survey.expecting import with_expected
@@ -61,6 +62,7 @@ def next_readings(job: Job, studies: Studies) -> tuple[Ask, ...]:
             if finding.severity in (Severity.UNKNOWN, Severity.FIX, Severity.STOP):
                 for estimate in study.numbers.values():
                     found += _of(job, estimate, finding.severity)
+    found += _built_in(job)
     for connector in connectors(job):
         rows = sweep(job, connector) if any(isinstance(t, Pin) for t in pins(job, connector)) else ()
         found += [r.settle for r in rows if r.settle is not None and isinstance(job.terminal(r.address), Pin)]
@@ -69,6 +71,20 @@ def next_readings(job: Job, studies: Studies) -> tuple[Ask, ...]:
     first = {_same(m): m for m in reversed(found)}
     fresh = [m for m in found if first[_same(m)] is m]
     return tuple(with_expected(job, m) for m in ordered(job, fresh, telling))
+
+
+def _built_in(job: Job) -> list[Ask]:
+    """The volts at the supply pin of a module that somebody has begun to read, in every state in which something else than its rail decides
+    whether it is on."""
+    found = []
+    for module in job.modules:
+        for pin in pins_of(job, module) if steered(job, module) else ():
+            taken = log_of(job).at(pin, Function.DC_VOLTS)
+            for state in job.host.states if taken else ():
+                if not any(r.state == state.id for r in taken) and state.id != unplugged(job):
+                    reason = "that it is off where it is to be off, and on where it is to be on"
+                    found.append(Ask(pin, probe_against(job, pin), state.id, Function.DC_VOLTS, reason))
+    return found
 
 
 def _same(ask: Ask) -> tuple[object, ...]:
@@ -115,12 +131,12 @@ def _by_two(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
     field = {"impedance": "load", "resistance": "load"}.get(item.field, "")
     if isinstance(terminal, AudioIn) and field:
         field = "series"
-    if not field or not isinstance(terminal, AudioIn | AudioOut | Rail):
+    if not field or not isinstance(terminal, AudioIn | AudioOut | Rail | Control):
         return []
-    function = Function.DC_VOLTS if isinstance(terminal, Rail) else Function.AC_VOLTS
+    function = Function.DC_VOLTS if isinstance(terminal, Rail | Control) else Function.AC_VOLTS
     drive = _tone(job, terminal)
     taken = [r for r in log_of(job).at(address, function) if bool(r.drive) is bool(drive)]
-    against, state = probe_against(job, address), job.working_state()
+    against, state = probe_against(job, address), _lively(job, terminal)
     reason = f"settles {estimate.words}, with the reading after it"
     found = []
     if not any(r.load is None and r.series is None and r.state == state for r in taken):
@@ -132,9 +148,17 @@ def _by_two(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
     return found
 
 
-def _tone(job: Job, terminal: AudioIn | AudioOut | Rail) -> str:
+def _lively(job: Job, terminal: AudioIn | AudioOut | Rail | Control) -> str:
+    """The state in which a point is read: the one in which the retrofit plays, of a line one in which it is active."""
+    working = job.working_state()
+    if not isinstance(terminal, Control) or alive(terminal, working):
+        return working
+    return next((s.id for s in job.live_states() if alive(terminal, s.id)), working)
+
+
+def _tone(job: Job, terminal: AudioIn | AudioOut | Rail | Control) -> str:
     """What is played for two readings of a point."""
-    if isinstance(terminal, Rail):
+    if isinstance(terminal, Rail | Control):
         return ""
     if isinstance(terminal, AudioOut):
         return played(job, terminal)[1].text()

@@ -8,7 +8,8 @@ from typing import NamedTuple
 from pigtail.job.control import PLAYING, SEARCHING, Acts, WantedOf
 from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Job, Mode, Module, Rail, alive
 from pigtail.job.measured import Measured
-from pigtail.studies.control.moments import StateMoment, active, lives_of, meant, wish
+from pigtail.studies.control.meant import StateMoment, meant, wish
+from pigtail.studies.control.moments import active, lives_of
 from pigtail.studies.wording import listed
 
 #: Two levels further apart than this can be told by a transistor [V].

@@ -13,7 +13,20 @@ import numpy as np
 
 from pigtail.bench.truth import StandIn, points
 from pigtail.job.ask import Ask
-from pigtail.job.document import BLADES, EARTH, OUTSIDE, Act, Digital, Function, Rail, SupplyClass, alive
+from pigtail.job.document import (
+    BLADES,
+    EARTH,
+    HOST,
+    OUTSIDE,
+    Act,
+    Control,
+    Digital,
+    Function,
+    Rail,
+    SupplyClass,
+    SupplyIn,
+    alive,
+)
 from pigtail.job.hazards import MAINS, reservoir_point
 from pigtail.job.meters import Meter, meter
 from pigtail.job.taking import NEVER_NEGATIVE
@@ -140,6 +153,8 @@ class StandInHost:
                 self.blown |= {AMMETER} | rails
                 raise BlownFuseError
             return 0.0
+        if isinstance(terminal, SupplyIn | Control) and s.red.partition(".")[0] != HOST:
+            return self.probed.current(s)
         if not isinstance(terminal, Rail) or not self.probed.alive(s.red, s.state):
             return 0.0
         given = terminal.in_state(s.state).used
@@ -171,7 +186,12 @@ class StandInHost:
         if self._kept is None or self._kept[0] != now:
             blown, charge, _ = now
             joints = (*self.stand_in.joints, *self._live_joints())
-            self._kept = now, Probed(self.job, joints, self._held(charge, plugged), blown)
+            self._kept = (
+                now,
+                Probed(
+                    self.job, joints, self._held(charge, plugged), blown, built=bool(self.stand_in.modules)
+                ),
+            )
         return self._kept[1]
 
     def _live_joints(self) -> tuple[Joint, ...]:

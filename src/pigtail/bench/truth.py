@@ -12,7 +12,7 @@ import msgspec
 
 from pigtail.job.check import check_job
 from pigtail.job.document import FORMAT as JOB_FORMAT
-from pigtail.job.document import HOST, OUTSIDE, Host, Job
+from pigtail.job.document import HOST, OUTSIDE, Host, Job, Link, Module
 from pigtail.job.document import VERSION as JOB_VERSION
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import migrate_states, migrated
@@ -25,13 +25,16 @@ DATA = Path(__file__).parent / "data"
 
 
 class StandIn(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A host to be probed: its papers, its truth, and what is wrong with the papers, in words."""
+    """A host to be probed: its papers, its truth, and what is wrong with the papers, in words. modules and links: what of the plan is
+    built into it, as it really is."""
 
     format: str = FORMAT
     version: int = VERSION
     title: str
     papers: Job
     truth: Host
+    modules: tuple[Module, ...] = ()
+    links: tuple[Link, ...] = ()
     joints: tuple[Joint, ...] = ()
     offsets: tuple[Offset, ...] = ()
     faults: tuple[str, ...] = ()
@@ -39,8 +42,8 @@ class StandIn(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     seed: int = 1
 
     def true_job(self) -> Job:
-        """The true host as a job with nothing planned on it."""
-        return Job(name=self.title, host=self.truth)
+        """The true host as a job, with what is built into it and nothing else."""
+        return Job(name=self.title, host=self.truth, modules=self.modules, links=self.links)
 
 
 def check_stand_in(stand_in: StandIn) -> None:
@@ -116,5 +119,6 @@ def shipped() -> dict[str, Path]:
 
 
 def points(stand_in: StandIn) -> tuple[str, ...]:
-    """Addresses of the points of the host that probes can be put on, in the order of their channels."""
-    return tuple(f"{HOST}.{t.id}" for t in stand_in.truth.terminals)
+    """Addresses of the points that probes can be put on, in the order of their channels: the host's, then those of what is built in."""
+    of_host = tuple(f"{HOST}.{t.id}" for t in stand_in.truth.terminals)
+    return of_host + tuple(f"{m.id}.{t.id}" for m in stand_in.modules for t in m.terminals)

@@ -7,6 +7,9 @@ import enum
 from pigtail.job.record import Record
 from pigtail.units.known import Known
 
+#: A module works from this part of its lowest supply on.
+WAKES = 0.5
+
 
 class Drive(enum.Enum):
     """How an output holds its line: both ways, or only down to its return while it is active."""

@@ -19,6 +19,7 @@ from pigtail.job.document import (
     AnyTerminal,
     AudioIn,
     AudioOut,
+    Control,
     Function,
     Job,
     Rail,
@@ -229,7 +230,7 @@ def _terminals(job: Job) -> Iterator[tuple[str, AnyTerminal]]:
 
 
 def _of_terminal(job: Job, log: Log, address: str, terminal: AnyTerminal) -> Iterator[Derived]:
-    function = Function.DC_VOLTS if isinstance(terminal, Rail) else Function.AC_VOLTS
+    function = Function.DC_VOLTS if isinstance(terminal, Rail | Control) else Function.AC_VOLTS
     readings = [
         r
         for r in log.at(address, function)
@@ -237,8 +238,8 @@ def _of_terminal(job: Job, log: Log, address: str, terminal: AnyTerminal) -> Ite
     ]
     if not readings:
         return
-    if isinstance(terminal, AudioOut | Rail):
-        field = "impedance" if isinstance(terminal, AudioOut) else "resistance"
+    if isinstance(terminal, AudioOut | Rail | Control):
+        field = "resistance" if isinstance(terminal, Rail) else "impedance"
         pair = _pair(readings, "load")
         if pair:
             opened, loaded, load = pair

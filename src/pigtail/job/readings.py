@@ -7,6 +7,7 @@ from typing import Any, Protocol
 
 import msgspec
 
+from pigtail.job.control import LineState
 from pigtail.job.derive import derived, open_level
 from pigtail.job.document import (
     HOST,
@@ -137,6 +138,13 @@ def _terminal(
             for state, known in drawn.items()
         }
         changes["per_state"] = tuple(by_state.values())
+    if (
+        isinstance(terminal, Control)
+        and address.startswith(f"{HOST}.")
+        and (levels := _levels_as_read(job, address, terminal))
+    ):
+        by_state_level = {s.state: s for s in terminal.per_state} | {s.state: s for s in levels}
+        changes["per_state"] = tuple(by_state_level.values())
     if isinstance(terminal, AudioOut) and (follows := follows_volume(job, address)) is not None:
         known = (terminal.traits, terminal.lacks)
         was, other = known if follows else known[::-1]
@@ -220,6 +228,8 @@ def _as_mains_moves(job: Job, rail: Rail, value: Known) -> Known:
 HOLDING = (KeptBy.LINEAR, KeptBy.SWITCHING)
 #: A supply or line is there in a state when it reads at least this part of its level: less may be left on what is off.
 THERE_PART = 0.1
+#: A line that reads this much beside its level in a state stands at a level of its own there [1].
+SAME_PART = 0.1
 #: The states of what was found alive in none.
 NEVER = ("",)
 
@@ -241,6 +251,23 @@ def _live_as_read(job: Job, address: str, terminal: AnyTerminal) -> tuple[str, .
     if not terminal.states and all(read.values()):
         return ()
     return tuple(s.id for s in job.host.states if read.get(s.id, alive(terminal, s.id))) or NEVER
+
+
+def _levels_as_read(job: Job, address: str, line: Control) -> tuple[LineState, ...]:
+    """What a line of the host was read at in states that are not the one in which the retrofit plays, where that is neither nought nor
+    what it stands at while it is active [V]: what the meter's own load took is put back."""
+    level = stands_at(job, address)
+    found = {}
+    for reading in standing(job, address, Function.DC_VOLTS):
+        home = isinstance(job.terminal(reading.against), Return)
+        if not plain(reading) or not home or reading.state == job.working_state() or level is None:
+            continue
+        told = line.told_in(reading.state) is not None
+        between = abs(reading.value.nominal - level.nominal) > SAME_PART * abs(level.nominal)
+        something = abs(reading.value.nominal) >= THERE_PART * abs(level.nominal)
+        if told or (between and something):
+            found[reading.state] = LineState(state=reading.state, level=_measured(reading, line))
+    return tuple(found.values())
 
 
 def _drawn_as_read(job: Job, address: str) -> dict[str, Known]:

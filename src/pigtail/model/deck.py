@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from msgspec.structs import replace
 
 from pigtail.catalogue.topologies import Does
-from pigtail.job.control import Drive, Pull, Switch
+from pigtail.job.control import WAKES, Drive, Pull, Switch
 from pigtail.job.document import (
     HOST,
     SIDE_PORTS,
@@ -66,7 +66,7 @@ LEAST_WIRE_OHM = 1e-6
 CONTACT_OHM = 0.1
 #: A module works from this part of its lowest supply on, and whole from the second; one whose lowest supply is not known as if
 #: it were so many volts.
-WAKES, WHOLE, USUAL_LEAST_V = 0.5, 0.8, 1.0
+WHOLE, USUAL_LEAST_V = 0.8, 1.0
 
 
 def conductor_input(job: Job, link: Link, join: Join) -> Input:

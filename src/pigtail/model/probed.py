@@ -34,6 +34,7 @@ from pigtail.job.meters import Meter
 from pigtail.job.tone import USUAL_HERTZ, tone_of
 from pigtail.job.wiring import addresses_of, return_address
 from pigtail.model import subjects
+from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist, compile_job
 from pigtail.model.terminals import node_name
 
@@ -51,6 +52,10 @@ HUM_HZ = 50.0
 HEARD_PART = 0.1
 #: A tone that the host plays below full scale is taken as this part of it, and a volume that is turned down as this one [1].
 SOFT, TURNED_DOWN = 0.3, 0.03
+
+
+#: The part of what a module draws while it plays that is left while it is held half-way: a chip that only leaks. Typical, no source.
+LEFT_ASLEEP = 0.01
 
 
 #: Inputs of the netlist in place of their nominal values, for each of some readings.
@@ -118,7 +123,7 @@ def address_of(end: str) -> str:
 
 
 class Probed:
-    """A host with its points joined and held as a truth has it, some rails without their fuse."""
+    """A host with its points joined and held as a truth has it, some rails without their fuse; built: with modules in it, that draw."""
 
     def __init__(
         self,
@@ -126,9 +131,13 @@ class Probed:
         joints: Sequence[Joint] = (),
         offsets: Sequence[Offset] = (),
         blown: frozenset[str] = frozenset(),
+        *,
+        built: bool = False,
     ) -> None:
+        self.built = built
         self.job, self.joints, self.offsets, self.blown = job, tuple(joints), tuple(offsets), blown
         self._pairs: dict[tuple[str, str], int] = {}
+        self._asleep: dict[str, float] = {}
 
     # -- what is shown --------------------------------------------------------------------------------------
 
@@ -162,6 +171,13 @@ class Probed:
             cases.append(case)
         found = self._volts(spots, _moved(cases, moves)) / OHMS_A
         return np.asarray(np.where(np.abs(found) < MOST_OHM, found, np.inf))
+
+    def current(self, spot: Touch) -> float:
+        """What flows in the opened lead of a pin of what is built in [A]: into a supply pin, out of a line."""
+        apart = msgspec.structs.replace(spot, black=return_address(self.job, spot.red))
+        case = self._given(apart, NOTHING)
+        solved = operating_point(self.circuit, self._samples([case]))
+        return float(np.ravel(np.asarray(self.net.terminal_current(solved, spot.red)))[0])
 
     def heard(self, spot: Touch) -> int:
         """Which side is heard of a tone put in at the red probe: 0 nothing, 1 left, 2 right, 3 both; by what reaches the inputs that are
@@ -199,8 +215,18 @@ class Probed:
 
     @cached_property
     def net(self) -> Netlist:
-        """The host with all its points; what differs between states is switched in it."""
-        return compile_job(self.job, self.job.working_state(), everything=True)
+        """The host with all its points, and what is built into it; what differs between states is switched in it."""
+        return compile_job(self.job, self.job.working_state(), everything=True, clamps=self.built)
+
+    def asleep(self, state: str) -> float:
+        """How much of what the modules draw is left aside in a state: nearly all of it where none is fed [1]."""
+        if not self.built:
+            return 0.0
+        if state not in self._asleep:
+            model = Model.of(self.job)
+            fed = any(model.fed(state, m.id) for m in self.job.modules)
+            self._asleep[state] = 0.0 if fed else 1.0 - LEFT_ASLEEP
+        return self._asleep[state]
 
     @cached_property
     def circuit(self) -> Circuit:
@@ -251,7 +277,13 @@ class Probed:
         for address in self.job.addresses():
             self._of_terminal(found, address, spot, hum=hum)
         found |= {f"{subjects.winding(w.id).parameter()}_humming": float(hum) for w in self.job.host.windings}
-        found |= {"on": float(on), "humming": float(hum and on), f"pm_{k}": ohm, f"pc_{k}": farad}
+        found |= {
+            "asleep": self.asleep(state),
+            "on": float(on),
+            "humming": float(hum and on),
+            f"pm_{k}": ohm,
+            f"pc_{k}": farad,
+        }
         if spot.load > 0:
             found[f"pl_{k}"] = spot.load
         if spot.current:

@@ -16,7 +16,7 @@ from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Samples
 from pigtail.studies.control.found import Column, ColumnKind, StateCell
-from pigtail.studies.control.moments import UNPLUGGED, StateMoment, wish
+from pigtail.studies.control.meant import UNPLUGGED, StateMoment, wish
 from pigtail.studies.findings import ORDER, Finding, Severity, worst
 
 Array = NDArray[np.float64]

@@ -6,17 +6,17 @@ import numpy as np
 
 from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Solution
+from pigtail.job.control import WAKES
 from pigtail.job.document import (
     Module,
 )
 from pigtail.job.wiring import return_links, supply_links
 from pigtail.model import subjects
-from pigtail.model.deck import WAKES
 from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
-from pigtail.studies.control.moments import StateMoment, meant, steered
+from pigtail.studies.control.meant import StateMoment, meant, steered
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import judge
 

@@ -22,7 +22,7 @@ from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
-from pigtail.studies.control.moments import StateMoment
+from pigtail.studies.control.meant import StateMoment
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.wording import tell

@@ -20,7 +20,8 @@ from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
-from pigtail.studies.control.moments import UNPLUGGED, StateMoment, active, blinks
+from pigtail.studies.control.meant import UNPLUGGED, StateMoment
+from pigtail.studies.control.moments import active, blinks
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.wording import tell

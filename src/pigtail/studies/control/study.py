@@ -21,6 +21,7 @@ from pigtail.model.course import averages_of
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist, compile_job
+from pigtail.model.probed import LEFT_ASLEEP
 from pigtail.model.spread import Samples, estimate_many
 from pigtail.model.terminals import beside_inputs
 from pigtail.studies.control.asked import Asked, Scene, gathered
@@ -29,7 +30,8 @@ from pigtail.studies.control.drive import SwitchDrive, drives
 from pigtail.studies.control.fed import ModuleColumn
 from pigtail.studies.control.found import ControlFound, Row
 from pigtail.studies.control.hazard import hazard_findings
-from pigtail.studies.control.moments import LEFT_ASLEEP, StateMoment, case_of, idle, moments
+from pigtail.studies.control.meant import StateMoment
+from pigtail.studies.control.moments import case_of, idle, moments
 from pigtail.studies.control.outputs import PathColumn
 from pigtail.studies.control.presses import pressed
 from pigtail.studies.control.transitions import transition_findings

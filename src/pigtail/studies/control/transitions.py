@@ -19,9 +19,11 @@ from pigtail.job.document import HOST, AudioIn, Control, ControlIn, Job, Mode, S
 from pigtail.model.course import averages_of
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist, compile_job
+from pigtail.model.probed import LEFT_ASLEEP
 from pigtail.studies.control.asked import Scene
 from pigtail.studies.control.found import Curve, Transition
-from pigtail.studies.control.moments import LEFT_ASLEEP, StateMoment, case_of, idle
+from pigtail.studies.control.meant import StateMoment
+from pigtail.studies.control.moments import case_of, idle
 from pigtail.studies.findings import Finding
 from pigtail.studies.wording import tell
 from pigtail.units import format_quantity

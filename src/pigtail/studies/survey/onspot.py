@@ -12,6 +12,7 @@ import msgspec
 
 from pigtail.catalogue.ratings import ratings
 from pigtail.catalogue.topologies import Does, does
+from pigtail.job.control import WAKES
 from pigtail.job.document import (
     BLADES,
     EARTH,
@@ -24,6 +25,7 @@ from pigtail.job.document import (
     Function,
     Job,
     Mode,
+    Module,
     Pin,
     Purpose,
     Rail,
@@ -35,6 +37,7 @@ from pigtail.job.document import (
 from pigtail.job.readings import plain, stands_at
 from pigtail.job.safety import APART_FROM_MAINS_OHM, HAZARD_AC_V, LIMITS
 from pigtail.job.wiring import path_between
+from pigtail.studies.control.meant import StateMoment, meant
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.survey.about import about
 from pigtail.studies.survey.expecting import (
@@ -110,13 +113,23 @@ def _dc(job: Job, reading: Reading) -> Finding:
         (Rail, _dc_on_rail),
         (Control, _dc_on_rail),
         (Return, _dc_on_return),
-        (SupplyIn, _dc_at_plug),
+        (SupplyIn, _dc_at_pin),
         (Pin, lambda j, r: about(j, r, "survey.pin_read")),
     ]
     for kind, rule in kinds:
         if isinstance(terminal, kind):
             return rule(job, reading)
     return _plain(job, reading)
+
+
+def _dc_at_pin(job: Job, reading: Reading) -> Finding:
+    """The volts at a module's supply pin: none where it is to be off, else as at its plug."""
+    home = isinstance(job.terminal(reading.against), Return)
+    return (
+        about(job, reading, "survey.plug_awake")
+        if home and _awake(job, reading)
+        else _dc_at_plug(job, reading)
+    )
 
 
 def _dc_at_plug(job: Job, reading: Reading) -> Finding:
@@ -142,6 +155,16 @@ def _dc_at_plug(job: Job, reading: Reading) -> Finding:
         ohm, watts = _dummy(job, reading)
         return about(job, reading, "survey.plug_right", ohm=ohm, watts=watts, load=across, takes=takes)
     return about(job, reading, "survey.plug_holds", load=across)
+
+
+def _awake(job: Job, reading: Reading) -> bool:
+    """Whether a module's pin has volts in a state in which the plan means it to be off."""
+    module = job.device(reading.point.partition(".")[0])
+    pin = job.terminal(reading.point)
+    if not isinstance(module, Module) or not isinstance(pin, SupplyIn) or pin.minimum is None:
+        return False
+    off = meant(job, module, StateMoment(reading.state, module.id, "")) is False
+    return off and abs(reading.value.nominal) > WAKES * pin.minimum.low
 
 
 def _dummy(job: Job, reading: Reading) -> tuple[str, str]:

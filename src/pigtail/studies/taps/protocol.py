@@ -40,6 +40,7 @@ from pigtail.job.document import (
 from pigtail.job.energy import Winding
 from pigtail.job.hazards import hazard_checks
 from pigtail.job.readings import stands_at
+from pigtail.job.safety import LIMITS
 from pigtail.job.tone import Tone
 from pigtail.job.windings import winding_at
 from pigtail.job.wiring import probe_against, return_address, star_address, twin
@@ -56,6 +57,8 @@ LISTEN_OHM = 4700.0
 MOST_PART = 0.8
 #: What a rail is loaded with, over what the modules draw at most: what a converter between may take more, and a third to spare [1].
 ROOM = 2.4
+#: What a line of which nobody knows what stands before it is loaded with [Ω].
+LINE_OHM = 10e3
 
 
 def live_states(job: Job) -> tuple[str, ...]:
@@ -95,11 +98,24 @@ def _checks(job: Job, address: str) -> Iterator[Ask]:
     elif isinstance(terminal, AudioIn):
         yield from _of_input(job, address, terminal)
     elif isinstance(terminal, Rail):
-        yield from _of_rail(job, address)
-        yield from _of_battery(job, address)
-    elif isinstance(terminal, Digital) and alive(terminal, job.working_state()):
-        reason = "that something arrives while it plays"
-        yield Ask(address, against, job.working_state(), Function.AC_VOLTS, reason, Tone().text())
+        yield from (*_of_rail(job, address), *_of_battery(job, address))
+    elif isinstance(terminal, Control | Digital):
+        yield from _of_line(job, address, terminal)
+
+
+def _of_line(job: Job, address: str, terminal: Control | Digital) -> Iterator[Ask]:
+    """A digital line while it plays; a line of control loaded by a known resistor while it is active, unless it can hurt."""
+    against, working = probe_against(job, address), job.working_state()
+    if isinstance(terminal, Digital):
+        if alive(terminal, working):
+            reason = "that something arrives while it plays"
+            yield Ask(address, against, working, Function.AC_VOLTS, reason, Tone().text())
+        return
+    live = [s for s in (working, *live_states(job)) if alive(terminal, s)]
+    level = stands_at(job, address)
+    if live and level is not None and abs(level.nominal) <= LIMITS[Function.DC_VOLTS]:
+        load = suggested_clip(job, address, "load")
+        yield Ask(address, against, live[0], Function.DC_VOLTS, "how much may be taken from it", load=load)
 
 
 def _of_return(job: Job, address: str, against: str) -> Iterator[Ask]:
@@ -297,6 +313,8 @@ def suggested_clip(job: Job, point: str, field: str) -> float | None:
     impedance = getattr(terminal, "impedance", None)
     if field == "load" and isinstance(terminal, AudioOut):
         return advised_load(impedance)
+    if field == "load" and isinstance(terminal, Control):
+        return advised_load(impedance, LINE_OHM)
     if field == "series" and isinstance(terminal, AudioIn) and impedance is not None:
         return nearest(impedance.nominal, "E12")
     stands = stands_at(job, point)
