@@ -53,6 +53,7 @@ def test_the_flawed_demo_exits_1_and_names_its_faults(demos: Path) -> None:
         "level": "good",
         "power": "fix",
         "returns": "fix",
+        "control": "good",
         "build": "unknown",
     }
     bad = {f["code"] for f in report["findings"] if f["severity"] == "fix"}
@@ -115,7 +116,7 @@ def test_sheet_and_schema(demos: Path, tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("content", "words"),
     [(None, "no such file"), (b"", "empty"), (b"{", "not complete JSON"), (b'{"format": "x"}', "not a Pigtail job"),
-     (b'{"format": "pigtail job", "version": 7}', "newer Pigtail"), (b'{"format": "pigtail job", "version": 1}', "host")],
+     (b'{"format": "pigtail job", "version": 8}', "newer Pigtail"), (b'{"format": "pigtail job", "version": 1}', "host")],
 )  # fmt: skip
 @pytest.mark.parametrize("command", ["check", "sheet"])
 def test_unusable_files_exit_2_with_one_sentence(

@@ -25,6 +25,7 @@ GOOD = {
     "level": "good",
     "power": "good",
     "returns": "good",
+    "control": "good",
     "build": "good",
 }
 

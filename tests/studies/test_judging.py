@@ -7,11 +7,15 @@ import re
 import pytest
 from msgspec.structs import replace
 
-from feeds import CASES, pad, through
+from controlling import control_link, host, line, muting, rail, with_link, woken
+from feeds import CASES, known, pad, through
 from pigtail import edits
 from pigtail.bench.truth import load, shipped
+from pigtail.catalogue.topologies import topology
 from pigtail.edits.plan import add_second_rail, put_supply, set_converter, set_stage_rail
-from pigtail.job.document import Job
+from pigtail.edits.usual import join
+from pigtail.job.control import Stand, Switch
+from pigtail.job.document import Job, Pin
 from pigtail.job.energy import KeptBy, RailState, Regulator
 from pigtail.model import subjects
 from pigtail.model.estimate import Estimate, Input
@@ -27,6 +31,7 @@ WORDS = {k: f"<{k}>" for k in (
     "source", "module", "polarity", "most_w", "wanted_w", "supply_needed_v", "power_w", "over_own", "low_corner", "link", "stage",
     "where", "when", "converter", "battery", "hours", "before", "end", "drawn", "state", "full", "charge", "rectifier", "back",
     "most_back", "stands", "marking", "told", "label", "fuse", "rated", "on", "carries", "inrush", "surge", "input", "most_in", "ripple", "core_dc", "turn", "alone", "playing", "dips", "crest", "next_way", "mix_way", "mix_side",
+    "given", "can", "current", "load_a", "gate_v", "coil_v", "spent_w", "own_imax", "own_vmax", "own_vgate", "own_vdrive", "own_vcoil",
 )}  # fmt: skip
 CODES = sorted(judgements())
 
@@ -47,6 +52,38 @@ def lives() -> list[Job]:
     second = replace(next(t for t in rail.host.terminals if t.id == "rail"), id="second", name="second")
     two = replace(rail, host=replace(rail.host, terminals=(*rail.host.terminals, second)))
     return [rail, rail_job("linear", "12 V", pin=busy), cell, add_second_rail(two, "supply", "host.second")]
+
+
+def controls() -> list[Job]:
+    """Modules that are woken, mute and show, by all that is judged of that."""
+    strong = host(rail(), line(ohm="470 Ω"))
+    lit = with_link(muting(), control_link("light", "led", at_in="tx.link", out="host.star"))
+    weak = woken(of=host(rail(), line(least=None, takes=known(0.005, "A"))))
+    pole = Switch(id="pole", name="pole", common="pole", ways=("contact",), stands=(Stand(state="aux", way="contact"),),
+                  volts=known(30.0, "V"), amperes=known(1.0, "A"))  # fmt: skip
+    of = host(rail(), Pin(id="pole", name="pole"), Pin(id="contact", name="contact"), switches=(pole,))
+    by_contact = with_link(
+        woken("direct", ctl="", of=of, source="host.contact"),
+        control_link("p", "wire", at_in="host.always", out="host.pole"),
+    )
+    muted = woken("direct", ctl="", of=host(rail(), line(states=("radio",))))
+    feed = muted.link("feed")
+    assert feed is not None
+    joins = (*feed.joins, join("ctl", "host.on_line", 0.3))
+    muted = edits.replace_link(
+        muted, replace(feed, sections=(*feed.sections, topology("mute_nmos").section()), joins=joins)
+    )
+    lifted = woken("high_side_pmos", of=host(rail(), line(states=("standby",))))
+    return [
+        woken(),
+        lifted,
+        woken("high_side_pmos_npn"),
+        woken("relay", of=strong),
+        lit,
+        weak,
+        by_contact,
+        muted,
+    ]
 
 
 def stage_on_a_rail(volts: float = 24.0) -> Job:
@@ -126,7 +163,7 @@ def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
             regulator=Regulator(fed=volts("12 V"), theta=volts("20", "°C/W")),
         ),
     ]
-    jobs += lives()
+    jobs += [*lives(), *controls()]
     studies = [study_job(j) for j in jobs]
     numbers = {name.split(".")[-1] for s in studies for name in s.numbers}
     said = [f for s in studies for f in s.findings]

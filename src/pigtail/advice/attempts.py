@@ -10,6 +10,7 @@ from itertools import product
 from typing import NamedTuple
 
 from pigtail import edits
+from pigtail.advice.control_remedies import control_fixes
 from pigtail.advice.level_remedies import level_fixes, part_fixes
 from pigtail.advice.proposing import propose_plan
 from pigtail.advice.survey_remedies import survey_fixes
@@ -89,6 +90,7 @@ def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     if finding.code in MISWIRED:
         yield from _turned_candidates(job, finding)  # nothing but turning it round helps, and that is said
         return
+    yield from (Attempt(*fix) for fix in control_fixes(job, finding))
     if finding.part is not None:
         yield from (Attempt(*fix) for fix in part_fixes(job, finding))
     elif area == "survey":

@@ -94,7 +94,7 @@ class Trials:
 
 def _cheapest(pair: tuple[str, Study]) -> int:
     """Studies that need least to be solved first."""
-    order = ("build", "survey", "taps", "power", "returns", "level")
+    order = ("build", "survey", "taps", "power", "control", "returns", "level")
     return order.index(pair[0]) if pair[0] in order else len(order)
 
 

@@ -216,8 +216,8 @@ class Topology(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     @property
     def supplied(self) -> bool:
-        """Whether it has a supply port."""
-        return "sup" in self.sides
+        """Whether it is a stage with a supply port of its own."""
+        return "sup" in self.sides and "supply_v" in self.probes and Does.COMPARES not in self.does
 
     @property
     def at_rest(self) -> tuple[str, str]:

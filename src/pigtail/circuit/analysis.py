@@ -42,7 +42,7 @@ class Batch:
 
     Args: samples gives parameters an array [S] (or a scalar) each in place of their value in the deck; around is another
     batch of the same circuit, of one sample: then this one's devices count as they are there, with their slopes, and nothing
-    is searched for.
+    is searched for; beside is where a point close by of each sample lies, from which it is searched for.
     Raises: CircuitError and its kinds.
     """
 
@@ -51,9 +51,11 @@ class Batch:
         circuit: Circuit,
         samples: Mapping[str, ArrayLike] | None = None,
         around: Batch | None = None,
+        beside: Rest | None = None,
     ) -> None:
         self.system = System(circuit, samples) if samples else _plain_system(circuit)
-        self._around = around
+        self._around, self._beside = around, beside
+        self.found: Rest | None = None
         #: Plans of elimination are kept by what there is at all: near a point only the slopes that are not nought there.
         self.kind = "" if around is None else f" around {around.regime}"
 
@@ -96,8 +98,8 @@ class Batch:
             return Solution(system, solve_rest(system, self.matrices[0], b, f"dc{self.kind}"))
         from pigtail.circuit.newton import rest_of  # only a circuit with devices asks for what solves them
 
-        rest = rest_of(system)
-        return checked_rest(system, rest)
+        self.found = rest_of(system, self._beside)
+        return checked_rest(system, self.found)
 
     @cached_property
     def states(self) -> list[DeviceState]:

@@ -65,11 +65,11 @@ def first_memories(system: System, program: Program) -> tuple[Any, ...]:
     return tuple(found)
 
 
-def rest_of(system: System) -> Rest:
+def rest_of(system: System, beside: Rest | None = None) -> Rest:
     """The operating point of all samples: a few of them one after another with plain numbers, since a call for an array of a
-    few costs more than its arithmetic. Raises ConvergenceError, UnsolvedError."""
+    few costs more than its arithmetic; beside: where one close by of each sample lies. Raises ConvergenceError, UnsolvedError."""
     if not 1 < system.samples <= FEW:
-        return RestSearch(system).run()
+        return RestSearch(system).run(beside)
     return _together([RestSearch(system, arrays=False, sample=k).run() for k in range(system.samples)])
 
 
@@ -77,6 +77,16 @@ def _together(each: Sequence[Rest]) -> Rest:
     """The rests of single samples as that of all of them."""
     parts = zip(*((r.x, r.u, r.w) for r in each), strict=True)
     return Rest(*(tuple(map(np.array, zip(*part, strict=True))) for part in parts))
+
+
+def taken(rest: Rest, chosen: Array, size: int) -> Rest:
+    """A batch at rest with those of its samples that are chosen [S], in that order: what another batch begins beside. The size a
+    count [1]."""
+
+    def each(values: tuple[Any, ...]) -> tuple[Array, ...]:
+        return tuple(np.broadcast_to(v, (size,))[chosen] for v in values)
+
+    return Rest(each(rest.x), each(rest.u), rest.w)
 
 
 def _sample_of(rest: Rest, sample: int, size: int) -> Rest:

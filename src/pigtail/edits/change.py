@@ -6,11 +6,13 @@ Every edit ends in `checked`, so a job that has been edited can always be saved 
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from pigtail.job.check import check_job
-from pigtail.job.document import Job, SupplyClass
+from pigtail.job.document import HOST, Job, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.safety import live_reading, reaches_host
 from pigtail.units import format_quantity
@@ -76,3 +78,12 @@ def checked(job: Job) -> Job:
     except JobError as error:
         raise EditError(str(error), value=error.value) from error
     return job
+
+
+def with_device(job: Job, device_id: str, **changes: Any) -> Job:
+    """The job with some fields of the host or of a module changed, checked."""
+    if device_id == HOST:
+        return checked(replace(job, host=replace(job.host, **changes)))
+    return checked(
+        replace(job, modules=tuple(replace(m, **changes) if m.id == device_id else m for m in job.modules))
+    )

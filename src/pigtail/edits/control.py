@@ -9,9 +9,9 @@ from msgspec.structs import replace
 
 from pigtail import edits
 from pigtail.catalogue.topologies import Does, does, first, topology
+from pigtail.edits.change import with_device
 from pigtail.edits.plan import link_of, rejoined
 from pigtail.edits.usual import NEAR_M, ROUTE_M, join
-from pigtail.edits.values import with_device
 from pigtail.job.control import Behaviour, Doing, LineState, Stand, Switch, WantedOf
 from pigtail.job.document import HOST, AnyTerminal, Control, ControlIn, Job, Link, Purpose, SupplyIn
 from pigtail.job.errors import EditError

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from msgspec.structs import replace
 
-from pigtail.edits.change import checked
-from pigtail.job.document import HOST, Brief, Host, Job, Module, SupplyClass
+from pigtail.edits.change import checked, with_device
+from pigtail.job.document import Brief, Host, Job, Module, SupplyClass
 from pigtail.job.errors import EditError
 from pigtail.job.quantities import quantity
 from pigtail.units.known import Known
@@ -88,15 +86,6 @@ def _device(job: Job, device_id: str) -> Host | Module:
     if device is None:
         raise EditError(f"there is no device {device_id}", value=device_id)
     return device
-
-
-def with_device(job: Job, device_id: str, **changes: Any) -> Job:
-    """The job with some fields of the host or of a module changed, checked."""
-    if device_id == HOST:
-        return checked(replace(job, host=replace(job.host, **changes)))
-    return checked(
-        replace(job, modules=tuple(replace(m, **changes) if m.id == device_id else m for m in job.modules))
-    )
 
 
 def add_module(job: Job, module: Module) -> Job:

@@ -63,13 +63,38 @@ def pin_of(job: Job, link: Link) -> str:
 def rail_of(job: Job, link: Link) -> str:
     """The rail that a supply link comes from: at its start, or at the other foot of its input, where plus is the host's ground; empty
     for none."""
-    ends = (*link.starts, *link.at("back"))
+    ends = (*link.starts, *link.at("back"), *(a for s in link.starts for a in behind_contacts(job, s)))
     return next((a for a in ends if isinstance(job.terminal(a), Rail)), "")
 
 
+def behind_contacts(job: Job, address: str) -> tuple[str, ...]:
+    """What a point of a switch of the host reaches through its contacts, and through wires of control to the next: addresses, the nearest
+    first."""
+    groups = [{f"{HOST}.{e}" for e in (s.common, *s.ways)} for s in job.host.switches]
+    groups += [
+        {j.terminal for j in x.joins}
+        for x in job.links
+        if x.purpose is Purpose.CONTROL and len(x.joins) == len(x.starts) + 1
+    ]
+    if not any(address in g for g in groups[: len(job.host.switches)]):
+        return ()
+    found, edge = [address], {address}
+    while edge:
+        near = {a for g in groups if g & edge for a in g} - set(found)
+        found += sorted(near)
+        edge = {a for a in near if not isinstance(job.terminal(a), Rail)}
+    return tuple(found[1:])
+
+
 def rails_of(job: Job, link: Link) -> tuple[str, ...]:
-    """All rails that a supply link starts at: two, where it takes the higher of them."""
-    return tuple(dict.fromkeys(a for a in link.starts if isinstance(job.terminal(a), Rail)))
+    """All rails that a supply link starts at: two, where it takes the higher of them; else the one behind a contact."""
+    found = tuple(dict.fromkeys(a for a in link.starts if isinstance(job.terminal(a), Rail)))
+    return (
+        found
+        or tuple(
+            a for s in link.starts for a in behind_contacts(job, s) if isinstance(job.terminal(a), Rail)
+        )[:1]
+    )
 
 
 def return_links(job: Job, module_id: str) -> list[Link]:

@@ -73,7 +73,7 @@ def networks(link: Link) -> tuple[Network, ...]:
             {p: f"{link.id}_{p}" for p in shape.inputs} if k == 0 else {shape.inputs[0]: f"{link.id}_n{k}"}
         )
         sides = {p: f"{link.id}_{foot(link, k) if p == 'com' else p}" for p in shape.sides}
-        if "sup" in sides and not link.at("sup"):
+        if shape.supplied and not link.at("sup"):
             sides["sup"] = f"{link.id}_{k}_sup"  # a supply of its own, as written in the stage
         out = f"{link.id}_out" if k == last else f"{link.id}_n{k + 1}"
         found.append(Network(link.id, k, shape, section, {**inputs, "out": out, **sides}))

@@ -510,6 +510,7 @@ class Deck:
     def keep_grounded(self, link: Link, ports: tuple[str, ...]) -> None:
         """A port that nothing is joined to leaks to node 0, so that the deck has an answer."""
         joined = {j.port for j in link.joins}
+        stage = any(n.shape.supplied for n in networks(link))
         for port in ports:
-            if port not in joined and port != "sup":
+            if port not in joined and not (port == "sup" and stage):
                 self.lines.append(f"Rleak_{link.id}_{port} {link.id}_{port} 0 1g")

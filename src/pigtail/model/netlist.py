@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.circuit import Batch, Circuit, Solution, parse
+from pigtail.circuit.newton import Rest, taken
 from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Link
 from pigtail.job.wiring import return_address
 from pigtail.model import subjects
@@ -24,6 +25,8 @@ from pigtail.model.spread import Samples
 from pigtail.model.terminals import library, macro_name, macros, node_name
 
 Array = NDArray[np.float64]
+#: From so many samples on it pays to look at one of them first.
+LEAST_BESIDE = 8
 
 
 class Netlist(msgspec.Struct, frozen=True, dict=True):
@@ -116,19 +119,33 @@ class Netlist(msgspec.Struct, frozen=True, dict=True):
         """
         return Batch(self.circuit, samples, None if self.circuit.linear else self.rest)
 
-    def exact(self, samples: Samples) -> Batch:
-        """The deck for samples of its parameters, each at the operating point of its own.
+    def exact(self, samples: Samples, beside: Rest | None = None) -> Batch:
+        """The deck for samples of its parameters, each at the operating point of its own, searched for from beside another.
 
         Arrays [S] in SI by name.
         """
-        return Batch(self.circuit, samples)
+        return Batch(self.circuit, samples, beside=beside)
 
-    def whole(self, samples: Samples) -> Solution:
-        """The operating point for samples of the deck's parameters, each solved by itself.
+    def whole(self, samples: Samples, beside: Rest | None = None) -> Solution:
+        """The operating point for samples of the deck's parameters, each solved by itself, searched for from beside another.
 
         Arrays [S] in SI by name.
         """
-        return self.exact(samples).operating_point()
+        return self.exact(samples, beside).operating_point()
+
+    def each(self, samples: Samples, *cases: Mapping[str, float | Array]) -> Solution:
+        """The operating point of the samples in every case, each searched for from beside the first sample of its case: `split` takes
+        the results apart. Arrays [S] in SI by name."""
+        whole = self.cases(samples, *cases)
+        size = max((v.size for v in samples.values()), default=1)
+        if self.circuit.linear or size < LEAST_BESIDE:
+            return self.whole(whole)
+        first = np.arange(len(cases)) * size
+        lone = self.exact({n: v[first] if np.size(v) > 1 else v for n, v in whole.items()})
+        lone.operating_point()
+        if lone.found is None:
+            return self.whole(whole)
+        return self.whole(whole, taken(lone.found, np.repeat(np.arange(len(cases)), size), len(cases)))
 
     # -- where things are -----------------------------------------------------------------------------------
 

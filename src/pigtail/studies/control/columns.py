@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from pigtail.catalogue.topologies import Does, does
+from pigtail.catalogue.topologies import Does
 from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Purpose, Rail, SupplyIn
 from pigtail.job.wiring import addresses_of, supply_links
 from pigtail.model.cascade import networks
@@ -61,12 +61,12 @@ def _paths(scene: Scene) -> Iterator[PathColumn]:
     ends = {f"{HOST}.{e}" for s in job.host.switches for e in (s.common, *s.ways)}
     told: set[str] = set()
     for link in job.links:
-        mutes = any(does(s, Does.MUTES) for s in link.sections)
+        mute = next((n for n in networks(link) if Does.MUTES in n.shape.does), None)
         source = next((a for a in link.starts if isinstance(job.terminal(a), AudioOut)), "")
         end = next(iter(link.at("out")), "")
-        if mutes and source and isinstance(job.terminal(end), AudioIn) and end not in told:
+        if mute is not None and source and isinstance(job.terminal(end), AudioIn) and end not in told:
             told.add(end)
-            yield PathColumn(scene, source, end, (link.id, *link.at("ctl"), source, end))
+            yield PathColumn(scene, source, end, (link.id, *link.at("ctl"), source, end), mute)
         elif source and end in ends:
             for far in job.links:
                 to = next(

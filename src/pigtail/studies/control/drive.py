@@ -28,6 +28,8 @@ Numbers = Mapping[str, Estimate]
 MADE, OPEN = 0.75, 0.10
 #: What a coil that nothing catches throws at its driver: I·√(L/C), C of winding and transistor [F].
 STRAY_F = 100e-12
+#: A switch that loses more than this is open [V].
+OPEN_V = 1.0
 #: Above its threshold by less than this a gate is only half driven [V].
 HALF_DRIVEN_V = 0.3
 
@@ -41,6 +43,7 @@ class SwitchDrive:
         self.figures = {i.field: i for i in section_inputs(link, network.at)}
         module = self._module()
         self.column = module
+        self.idle = "ctl" in self.shape.ports and not link.at("ctl")
         self.meant = [module.expected(m) if module is not None else None for m in scene.moments]
 
     def _module(self) -> ModuleColumn | None:
@@ -69,7 +72,7 @@ class SwitchDrive:
         found: dict[str, Wanted] = {}
         if "drop_v" in probes:
             found["drop_v"] = Wanted("V", f"what is lost in the {name}")
-        if Does.SWITCHES in self.shape.does:
+        if Does.SWITCHES in self.shape.does and {"load_current"} <= set(probes) and "imax" in self.figures:
             found |= {
                 "load_a": Wanted("A", f"the current through the {name}"),
                 "carry_room": Wanted("A", f"the current that the {name} can still carry"),
@@ -173,13 +176,14 @@ class SwitchDrive:
         }  # fmt: skip
 
     def _moment(self, at: int, n: Numbers) -> Iterator[Finding]:
-        words, meant = self.words(at, n), self.meant[at]
+        words, meant = self.words(at, n), self.meant[at] and not self.idle
         if "stand_room" in n:
             yield judge("control.stands", n, self.link.id, words)
         if "gate_stands" in n:
             yield judge("control.gate_stands", n, self.link.id, words)
         if meant and Does.SWITCHES in self.shape.does:
-            yield judge("control.carries", n, self.link.id, words)
+            if "carry_room" in n:
+                yield judge("control.carries", n, self.link.id, words)
             if "coil_v" in n:
                 yield judge("control.coil_made", n, self.link.id, words)
             if "gate_room" in n:
@@ -187,12 +191,14 @@ class SwitchDrive:
                 yield judge(
                     "control.gate", n, self.link.id, words, watch=self._half_driven(half, n["gate_room"])
                 )
-            if "hot_c" in n:
+            # what is open altogether is told of the module
+            shut = "drop_v" in n and n["drop_v"].value is not None and n["drop_v"].low > OPEN_V
+            if "hot_c" in n and not shut:
                 yield judge("control.drop", n, self.link.id, words)
                 yield judge(
                     "control.switch_hot", n, self.link.id, words, watch=self.figures["tj_max"].ends[1]
                 )
-            if "forced" in n:
+            if "forced" in n and not shut:
                 yield judge("control.forced", n, self.link.id, words)
         elif meant is False and "open_room" in n and Does.MUTES not in self.shape.does:
             yield judge("control.coil_open", n, self.link.id, words)
@@ -207,6 +213,8 @@ class SwitchDrive:
     def _always(self, every: Sequence[Numbers]) -> Iterator[Finding]:
         """What holds in all moments: a coil that nothing catches, a switch in the negative lead."""
         words = self.words(0, {})
+        if self.idle:
+            yield tell("control.nothing_works", self.link.id, words)
         if Does.COILS in self.shape.does and Does.CATCHES not in self.shape.does:
             most = max((n["coil_a"].high for n in every if n["coil_a"].value is not None), default=0.0)
             current = most or self.figures["vcoil"].ends[1] / self.figures["rcoil"].ends[1]

@@ -29,6 +29,8 @@ from pigtail.studies.wording import tell
 #: Quieter than this against the loudest is mute, and louder than the second heard [dB]. Common practice.
 MUTE_DB, HEARD_DB = -40.0, -6.0
 LEVEL_HZ = 1000.0
+#: What the diode in a transistor lets swing below ground before it conducts [V]. From memory.
+BODY_V = 0.5
 
 
 class OutputColumn(Asked):
@@ -106,34 +108,56 @@ class PathColumn(Asked):
 
     kind = ColumnKind.OUTPUT
 
-    def __init__(self, scene: Scene, source: str, end: str, lit: tuple[str, ...]) -> None:
+    def __init__(
+        self, scene: Scene, source: str, end: str, lit: tuple[str, ...], mute: Network | None = None
+    ) -> None:
         super().__init__(scene, f"path.{source}.{end}", end, scene.job.label(end))
-        self.source, self.end, self.lit = source, end, lit
-        self.loudest = 0.0
+        self.source, self.end, self.lit, self.mute = source, end, lit, mute
+        #: Whether its transistor has a diode of its own, which cuts what swings far below ground.
+        self.cuts = mute is not None and any(x.startswith("M") for x in mute.shape.netlist.splitlines())
 
     def wanted(self) -> dict[str, Wanted]:
         name = self.column.words
-        return {
+        found = {
             "level_db": Wanted("dB", f"the level at {name} against its source"),
             "heard_room": Wanted("dB", f"the room by which {name} is let through"),
             "mute_room": Wanted("dB", f"the room by which {name} is muted"),
         }
+        return found | (
+            {"swing_room": Wanted("V", "the swing that the mute lets through")} if self.cuts else {}
+        )
 
-    def level(self, samples: Samples, solved: Solution) -> Array:
-        """The level at the end against the source's own e.m.f. [dB], shape [S]."""
-        net = self.net
-        emf = samples[subjects.terminal(self.source).parameter("emf")]
+    def wave(self, samples: Samples) -> Solution:
+        """Small signals at 1 kHz with the source alone playing at full scale, each sample at the operating point of its own."""
         size = max(v.size for v in samples.values())
-        deck = {n: v for n, v in samples.items() if n in net.known}
-        deck |= {n: np.zeros(size) for n in net.known if n.endswith("_drive")}
-        batch = net.exact(deck | {f"{net.node(self.source)}_drive": np.ones(size)})
-        volts = batch.ac([LEVEL_HZ]).v(net.node(self.end), net.reference(self.end))
-        return np.asarray(20 * np.log10(np.maximum(np.abs(volts[:, 0]), 1e-12) / emf))
+        deck = {n: v for n, v in samples.items() if n in self.net.known}
+        deck |= {n: np.zeros(size) for n in self.net.known if n.endswith("_drive")}
+        return self.net.exact(deck | {f"{self.net.node(self.source)}_drive": np.ones(size)}).ac([LEVEL_HZ])
+
+    def level(self, samples: Samples, wave: Solution) -> Array:
+        """The level behind the mute against that before it, or at the end of contacts against what the source gives into that [dB],
+        shape [S]."""
+        if self.mute is not None:
+            foot = self.mute.nodes["com"]
+            behind, before = (np.abs(wave.v(n, foot)[:, 0]) for n in (self.mute.behind, self.mute.before))
+        else:
+            behind = np.abs(wave.v(self.net.node(self.end), self.net.reference(self.end))[:, 0])
+            own, load = (
+                samples[subjects.terminal(a).parameter("impedance")] for a in (self.source, self.end)
+            )
+            before = samples[subjects.terminal(self.source).parameter("emf")] * load / (own + load)
+        return np.asarray(20 * np.log10(np.maximum(behind, 1e-12) / np.maximum(before, 1e-12)))
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
         """Its numbers of every sample: arrays [S]."""
-        level = self.level(samples, solved) - self.loudest
-        return {"level_db": level, "heard_room": level - HEARD_DB, "mute_room": MUTE_DB - level}
+        wave = self.wave(samples)
+        level = self.level(samples, wave)
+        found = {"level_db": level, "heard_room": level - HEARD_DB, "mute_room": MUTE_DB - level}
+        if self.cuts and self.mute is not None:
+            foot = self.mute.nodes["com"]
+            peak = np.sqrt(2) * np.abs(wave.v(self.mute.behind, foot)[:, 0])
+            found["swing_room"] = BODY_V + np.asarray(solved.v(self.mute.behind, foot)) - peak
+        return found
 
     def expected(self, moment: StateMoment) -> bool | None:
         """Whether it is to be heard, as the person says."""
@@ -152,6 +176,8 @@ class PathColumn(Asked):
         if want is not None or not (heard or mute):
             asks = want if want is not None else (plays.value or 0.0) >= (silent.value or 0.0)
             found = [judge("control.heard" if asks else "control.mute", n, self.end, words)]
+        if heard and "swing_room" in n:
+            found.append(judge("control.mute_clips", n, self.end, words))
         word = "heard" if heard else "mute" if mute else "?" if plays.value is None else "neither"
         through = True if heard else False if mute else None
         return self.made(word, shown(n["level_db"]), found, self.lit, yes=through, severity=Severity.GOOD)

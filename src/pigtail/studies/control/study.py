@@ -13,33 +13,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
-from pigtail.job.document import Control, ControlIn, Job, Purpose, SupplyIn
-from pigtail.job.quantities import DOINGS
-from pigtail.model import subjects
-from pigtail.model.cascade import networks, section_inputs
+from pigtail.job.document import Job, Purpose
 from pigtail.model.course import averages_of
-from pigtail.model.estimate import Estimate, Input, Wanted
+from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
-from pigtail.model.netlist import Netlist, compile_job
-from pigtail.model.probed import LEFT_ASLEEP
-from pigtail.model.spread import Samples, estimate_many
-from pigtail.model.terminals import beside_inputs
+from pigtail.model.netlist import compile_job
 from pigtail.studies.control.asked import Asked, Scene, gathered
 from pigtail.studies.control.columns import columns
-from pigtail.studies.control.drive import SwitchDrive, drives
+from pigtail.studies.control.contacts import contacts
+from pigtail.studies.control.drive import drives
 from pigtail.studies.control.fed import ModuleColumn
 from pigtail.studies.control.found import ControlFound, Row
 from pigtail.studies.control.hazard import hazard_findings
 from pigtail.studies.control.meant import StateMoment
-from pigtail.studies.control.moments import case_of, idle, moments
-from pigtail.studies.control.outputs import PathColumn
+from pigtail.studies.control.moments import moments
 from pigtail.studies.control.presses import pressed
+from pigtail.studies.control.solving import Solving
 from pigtail.studies.control.transitions import transition_findings
 from pigtail.studies.findings import Finding
 from pigtail.studies.parts import study_parts
-from pigtail.studies.power.supply import ambient_input
 from pigtail.studies.wording import tell
-from pigtail.units import Basis
 
 Array = NDArray[np.float64]
 #: What tells nothing but that all is well is said once for a column.
@@ -53,10 +46,10 @@ def study_control(model: Model) -> ControlFound:
         return ControlFound("control", {}, (tell("control.no_module", ""),))
     net = compile_job(job, job.working_state(), averages=averages_of(job), clamps=True)
     scene = Scene(model, net, moments(model))
-    asked, driven = columns(scene), drives(scene)
+    asked, driven, touched = columns(scene), drives(scene), contacts(scene)
     if not asked:
         return ControlFound("control", {}, (tell("control.nothing_fed", ""),))
-    solved = _solved(scene, asked, driven)
+    solved = Solving(scene, asked, driven, touched).estimates()
     told: list[Finding] = []
     rows = []
     for at, moment in enumerate(scene.moments):
@@ -72,6 +65,8 @@ def study_control(model: Model) -> ControlFound:
         detail, said = drive.judged([_own(s, f"d{k}.") for s in solved])
         details.append(detail)
         findings += said
+    for k, switch in enumerate(touched):
+        findings += switch.judged([_own(s, f"s{k}.") for s in solved])
     findings += hazard_findings(scene)
     presses, said = pressed(scene)
     findings += said
@@ -108,122 +103,6 @@ def _own(numbers: dict[str, Estimate], prefix: str) -> dict[str, Estimate]:
 def _row(model: Model, moment: StateMoment, cells: tuple[object, ...]) -> Row:
     state = model.job.state(moment.state)
     return Row(moment.state, state.name if state else "", moment.module, moment.doing, cells)  # type: ignore[arg-type]
-
-
-def inputs_of(job: Job, net: Netlist) -> list[Input]:
-    """All that the study rests on: the deck, the limits of lines and inputs, what each network is rated for, the air inside."""
-    found = [
-        i
-        for i in net.inputs
-        if i.in_deck or isinstance(job.terminal(i.subject.owner), SupplyIn | Control | ControlIn)
-    ]
-    for address in net.terminals:
-        terminal = job.terminal(address)
-        if isinstance(terminal, Control):
-            found += beside_inputs(job, address, "least", "takes", "sources", "sinks")
-        elif isinstance(terminal, SupplyIn):
-            found += beside_inputs(job, address, *(d for d in DOINGS if getattr(terminal, d) is not None))
-    for link in job.links:
-        for network in networks(link):
-            if network.shape.does & set(CONTROLS):
-                found += [i for i in section_inputs(link, network.at) if not i.in_deck]
-    found.append(ambient_input(job))
-    return list({i.name: i for i in found}.values())
-
-
-def _solved(scene: Scene, asked: Sequence[Asked], driven: Sequence[SwitchDrive]) -> list[dict[str, Estimate]]:
-    """The numbers of all columns and drives in every moment, over the spread, in one batch."""
-    net, job = scene.net, scene.job
-    inputs = inputs_of(job, net)
-    cases = [case_of(net, job, m) for m in scene.moments]
-    names = sorted({n for c in cases for n in c})
-    drawn = _drawn(scene)
-    for path in (a for a in asked if isinstance(a, PathColumn)):
-        _loudest(scene, path, cases, names, inputs)
-    wanted: dict[str, Wanted] = {}
-    for k, column in enumerate(asked):
-        wanted |= {f"c{k}.{n}": w for n, w in column.wanted().items()}
-    for k, drive in enumerate(driven):
-        wanted |= {f"d{k}.{n}": w for n, w in drive.wanted().items()}
-
-    def solve(flat: Samples) -> dict[str, Array]:
-        """All results of rows that belong to the moments in turn: arrays [moments · rows]."""
-        whole = next(iter(flat.values())).size
-        rows = whole // len(cases)
-        samples = dict(flat) | {n: np.repeat([c.get(n, 0.0) for c in cases], rows) for n in names}
-        for at, changes in drawn.items():
-            for name, source, part in changes:
-                samples[name] = samples[name].copy()
-                samples[name][at * rows : (at + 1) * rows] = part * flat[source][at * rows : (at + 1) * rows]
-        deck = {k: v for k, v in samples.items() if k in net.known}
-        solved = net.whole(deck)
-        results: dict[str, Array] = {}
-        for k, column in enumerate(asked):
-            results |= {
-                f"c{k}.{n}": np.broadcast_to(v, (whole,)) for n, v in column.solve(samples, solved).items()
-            }
-        for k, drive in enumerate(driven):
-            results |= {
-                f"d{k}.{n}": np.broadcast_to(v, (whole,)) for n, v in drive.solve(samples, solved).items()
-            }
-        return results
-
-    if scene.model.quick:
-        nominal = {i.name: np.full(len(cases), i.ends[1]) for i in inputs}
-        found = solve(nominal)
-        return [
-            {
-                n: Estimate(
-                    float(found[n][at]),
-                    float(found[n][at]),
-                    float(found[n][at]),
-                    w.unit,
-                    Basis.GUESSED,
-                    w.words,
-                )
-                for n, w in wanted.items()
-            }
-            for at in range(len(cases))
-        ]
-    return estimate_many([inputs] * len(cases), solve, wanted)
-
-
-def _exact(value: float, wanted: Wanted) -> Estimate:
-    """A nominal value as an estimate without a spread. The value in the [unit of the number]."""
-    return Estimate(value, value, value, wanted.unit, Basis.GUESSED, wanted.words)
-
-
-def _drawn(scene: Scene) -> dict[int, list[tuple[str, str, float]]]:
-    """Where a pin draws something else than while it plays, by moments: parameter, the parameter of what it draws then, and the part of
-    that: a module that is off hardly draws."""
-    found: dict[int, list[tuple[str, str, float]]] = {}
-    for at, moment in enumerate(scene.moments):
-        asleep = idle(scene.model, moment)
-        changes: list[tuple[str, str, float]] = []
-        for module in scene.job.modules:
-            for pin in module.terminals:
-                if not isinstance(pin, SupplyIn):
-                    continue
-                name = subjects.terminal(f"{module.id}.{pin.id}").parameter
-                told = moment.doing in DOINGS and getattr(pin, moment.doing) is not None
-                if module.id in asleep:
-                    changes += [(name(f), name("average"), LEFT_ASLEEP) for f in ("burst", "average")]
-                elif module.id == moment.module and told:
-                    changes += [(name(f), name(moment.doing), 1.0) for f in ("burst", "average")]
-        if changes:
-            found[at] = changes
-    return found
-
-
-def _loudest(
-    scene: Scene, path: PathColumn, cases: Sequence[object], names: Sequence[str], inputs: Sequence[Input]
-) -> None:
-    """How loud a path is in the moment in which it is loudest [dB], at nominal values."""
-    net = scene.net
-    samples: dict[str, Array] = {i.name: np.full(len(cases), i.ends[1]) for i in inputs}
-    samples |= {n: np.array([c.get(n, 0.0) for c in cases]) for n in names}  # type: ignore[attr-defined]
-    deck = {k: v for k, v in samples.items() if k in net.known}
-    path.loudest = float(np.max(path.level(samples | deck, net.whole(deck))))
 
 
 def _numbers(asked: Sequence[Asked], solved: Sequence[dict[str, Estimate]]) -> dict[str, Estimate]:

@@ -128,7 +128,7 @@ class BatterySupply:
             {"bursting": 0.0, "asleep": 0.0} | dict(net.switches[s.id]) | self._waiting(s, samples)
             for s in self.states
         ]
-        drawn = split(net.terminal_current(net.whole(net.cases(samples, *cases)), self.rail), len(states))
+        drawn = split(net.terminal_current(net.each(samples, *cases), self.rail), len(states))
         had = HAD * samples[name + "health"]
         now, before = had * samples[name + "capacity"], had * samples[name + "before"]
         results: dict[str, Array] = {}
@@ -167,7 +167,7 @@ class BatterySupply:
         # in every state in which it lives: beside another rail the battery may feed it in one of them only
         states = self.powered or (self.job.working_state(),)
         cases = [burst | dict(self.net.switches.get(s, {})) | {f"{rail()}_rise": 1.0} for s in states]
-        solved = self.net.whole(self.net.cases(changed, *cases))
+        solved = self.net.each(changed, *cases)
         at_pin = np.min(
             split(solved.v(self.net.node(self.pin), self.net.reference(self.pin)), len(cases)), axis=0
         )

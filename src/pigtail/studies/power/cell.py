@@ -56,7 +56,7 @@ def _numbers(supply: DirectSupply, cell: Network) -> dict[str, Estimate]:
     net, part, pin = supply.netlist, cell.parameter, subjects.terminal(supply.pin).parameter
 
     def solve(samples: Samples) -> dict[str, Array]:
-        solved = net.whole(net.cases(samples, {"bursting": 0.0, "asleep": 0.0}))
+        solved = net.each(samples, {"bursting": 0.0, "asleep": 0.0})
         v_in = np.asarray(net.probe(solved, cell, "in_v"))
         if isinstance(supply, WindingSupply) and supply.known:
             v_in = np.maximum(v_in, supply.figure(samples, "warm_v"))

@@ -41,7 +41,7 @@ def either_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
     cases = [heaviest | dict(net.switches[s]) for s in model.states]
 
     def solve(samples: Samples) -> dict[str, Array]:
-        solved = net.whole(net.cases(samples, *cases))
+        solved = net.each(samples, *cases)
         drawn = [split(np.abs(np.asarray(net.terminal_current(solved, r))), len(cases)) for r in rails]
         most = np.max([d for each in drawn for d in each], axis=0)
         volts = np.array([samples[subject(r).parameter("voltage")] for r in rails])

@@ -38,7 +38,7 @@ def fuse_findings(model: Model, link: Link, source: str) -> Iterator[Finding]:
         name, rail = fuse.parameter, subjects.terminal(source).parameter
 
         def solve(samples: Samples, fuse=fuse, name=name, rail=rail, terminal=terminal) -> dict[str, Array]:  # type: ignore[no-untyped-def]
-            solved = net.whole(net.cases(samples, {"bursting": 0.0} | heaviest, {"bursting": 1.0} | heaviest))
+            solved = net.each(samples, {"bursting": 0.0} | heaviest, {"bursting": 1.0} | heaviest)
             average, burst = split(np.abs(np.asarray(net.probe(solved, fuse, "through"))), 2)
             rated = samples[name("rated")]
             results = {"fuse_room": 1 - average / rated, "fuse_burst": burst / rated}

@@ -54,7 +54,7 @@ def host_regulator(model: Model, rail: str) -> Iterator[Finding]:
     inputs = [i for i in net.inputs if i.in_deck or i.subject == subject] + own + [ambient_input(job)]
 
     def solve(samples: Samples) -> dict[str, Array]:
-        solved = net.whole(net.cases(samples, {"bursting": 0.0} | heaviest))
+        solved = net.each(samples, {"bursting": 0.0} | heaviest)
         used = samples[subject.parameter("used")]
         across = np.maximum(
             samples["regulator_fed"] - np.asarray(solved.v(net.node(rail), net.reference(rail))), 0.0
@@ -114,7 +114,7 @@ def _behind_heat(model: Model, pin: str, found: Decoded, words: dict[str, str]) 
     inputs = [*(i for i in net.inputs if i.in_deck), own, ambient_input(model.job)]
 
     def solve(samples: Samples) -> dict[str, Array]:
-        solved = net.whole(net.cases(samples, {"bursting": 0.0} | heaviest))
+        solved = net.each(samples, {"bursting": 0.0} | heaviest)
         volts = np.asarray(solved.v(net.node(pin), net.reference(pin)))
         heat = np.maximum(volts - found.volts, 0.0) * np.asarray(net.terminal_current(solved, pin))
         return {"behind_tj_c": samples["ambient"] + heat * samples["behind_theta"], "behind_w": heat}

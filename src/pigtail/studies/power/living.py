@@ -102,7 +102,7 @@ class Lives:
     def solve(self, samples: Samples) -> dict[str, Array]:
         """Volts, room and heat in every life, by number of the life: arrays [S]."""
         net, supply, count = self.net, self.supply, len(self.lives)
-        solved = net.whole(net.cases(samples, *(self._case(x, samples) for x in self.lives)))
+        solved = net.each(samples, *(self._case(x, samples) for x in self.lives))
         at_pin = split(solved.v(net.node(supply.pin), net.reference(supply.pin)), count)
         own = split(net.terminal_current(solved, supply.pin), count)
         least = samples[subjects.terminal(supply.pin).parameter("minimum")]

@@ -10,6 +10,7 @@ from itertools import product
 
 from pigtail.catalogue.topologies import Does, does, topology
 from pigtail.job.document import (
+    HOST,
     AnyTerminal,
     AudioIn,
     AudioOut,
@@ -45,9 +46,9 @@ def _mistaken(job: Job, link: Link) -> Iterator[Finding]:
     """A supply where a signal or a return belongs, an output on a return: at most one of each kind is told of a link."""
     placed = {j.port: job.terminal(j.terminal) for j in link.joins}
     names = {j.port: job.label(j.terminal) for j in link.joins}
-    path = {p: t for p, t in placed.items() if p not in FEET and p not in ("sup", "ctl")}
     if link.purpose is Purpose.SUPPLY and isinstance(placed.get("com"), SUPPLIES):
         return  # plus and minus swapped, which is told of the pin
+    path = _path(link, placed)
     for one, other in product(path, path):
         if isinstance(path[one], (*SUPPLIES, WindingEnd)) and isinstance(path[other], SIGNALS):
             yield _told("power.on_signal", link, names[one], names[other])
@@ -76,6 +77,15 @@ def _mistaken(job: Job, link: Link) -> Iterator[Finding]:
                 return
 
 
+def _path(link: Link, placed: dict[str, AnyTerminal | None]) -> dict[str, AnyTerminal | None]:
+    """What lies on the path of a link, by port: without its feet and what supplies or works it. Of a link of control that is more than a
+    wire its supply pins alone: a resistor or an LED from a rail to a line is meant."""
+    path = {p: t for p, t in placed.items() if p not in FEET and p not in ("sup", "ctl")}
+    if link.purpose is Purpose.CONTROL and not all(does(s, Does.CONDUCTS) for s in link.sections):
+        return {p: t for p, t in path.items() if isinstance(t, SupplyIn)}
+    return path
+
+
 def _turned(job: Job, link: Link) -> bool:
     """Whether a converter whose two sides are separate stands the other way round on its rail, as a host wants whose plus is its
     ground."""
@@ -85,8 +95,9 @@ def _turned(job: Job, link: Link) -> bool:
 
 def _not_known(job: Job, link: Link) -> Iterator[Finding]:
     """A pin of which nobody knows what it does."""
+    contacts = {f"{HOST}.{e}" for s in job.host.switches for e in (s.common, *s.ways)}
     for join in link.joins:
-        if isinstance(job.terminal(join.terminal), Pin):
+        if isinstance(job.terminal(join.terminal), Pin) and join.terminal not in contacts:
             yield tell("power.pin_unknown", link.id, {"link": link.name, "name": job.label(join.terminal)})
             return
 

@@ -90,7 +90,7 @@ def _rail(model: Model, rail: str) -> Finding:
     inputs = [i for i in net.inputs if i.in_deck or i.subject in wanted_of]
 
     def solve(samples: Samples) -> dict[str, Array]:
-        solved = net.whole(net.cases(samples, {"bursting": 1.0}))
+        solved = net.each(samples, {"bursting": 1.0})
         volts = np.asarray(solved.v(net.node(rail), net.reference(rail)))
         total = (
             np.asarray(net.terminal_current(solved, rail))
@@ -127,7 +127,7 @@ def _volts(model: Model, link: Link, stage: Network, rail: str) -> Finding:
     cases = [dict(s) for s in ({tuple(x.items()): x for x in net.switches.values()}).values()]
 
     def solve(samples: Samples) -> dict[str, np.ndarray]:
-        solved = net.whole(net.cases(samples, *cases)) if cases else net.whole(net.deck_samples(samples))
+        solved = net.each(samples, *cases) if cases else net.whole(net.deck_samples(samples))
         volts = np.asarray(net.probe(solved, stage, "supply_v")).reshape(max(len(cases), 1), -1)
         highest = samples[stage.parameter("highest")]
         most = volts.max(axis=0)

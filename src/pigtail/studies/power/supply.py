@@ -147,7 +147,7 @@ class DirectSupply:
 
     def solve(self, samples: Samples) -> dict[str, Array]:
         """What `study` estimates, for samples [S] by input name: arrays [S] by result."""
-        return self.answers(samples, self.netlist.whole(self.netlist.cases(samples, *self.cases)))
+        return self.answers(samples, self.netlist.each(samples, *self.cases))
 
     def answers(self, samples: Samples, solved: Solution) -> dict[str, Array]:
         """What a supply is asked, from all its cases solved: arrays [S] by result."""
