@@ -127,6 +127,4 @@ class RailColumn(Asked):
         """Its cell by its numbers [their units], and what is said of it."""
         volts = n["v"]
         there = volts.value is not None and abs(volts.value) > THERE_V
-        return self.made(
-            volts.short() if there else "off", shown(n["given"]) if there else "", [], self.lit, yes=there
-        )
+        return self.made(shown(n["given"]) if there else "off", "", [], self.lit, yes=there)

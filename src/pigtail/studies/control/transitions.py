@@ -13,6 +13,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import CircuitError, Solution, operating_point, transient
 from pigtail.job.control import PLAYING, Acts
 from pigtail.job.document import HOST, AudioIn, Control, ControlIn, Job, Mode, SupplyIn, alive
@@ -142,6 +143,9 @@ def changes(scene: Scene) -> Iterator[Passage]:
     if before is not None and plays is not None and rest != working:
         yield Passage(before, plays, f"from “{names[rest]}” to “{names[working]}”")
         yield Passage(plays, before, f"from “{names[working]}” to “{names[rest]}”")
+    woken = next((m for m in every if m.off and m.state != working and _kind(job, m) is Mode.ON), None)
+    if woken is not None and plays is not None:
+        yield Passage(woken, plays, f"from “{names[woken.state]}” to “{names[working]}”")
     here = [m for m in every if m.state == working]
     searching = next((m for m in here if m.doing == "searching"), None)
     joined = [m for m in here if m.doing in ("linked", "transmitting", PLAYING)]
@@ -247,8 +251,9 @@ def _worst_of_each(findings: Sequence[Finding]) -> list[Finding]:
 
 
 def _may_thump(job: Job, change: Passage) -> bool:
-    """Whether the host is listened to before and after."""
-    return all(
+    """Whether the host is listened to, and a module wakes or a mute opens meanwhile."""
+    mutes = any(does(s, Does.MUTES) for x in job.links for s in x.sections)
+    return (change.before.off is not change.after.off or mutes) and all(
         job.state(m.state) in job.live_states() and _kind(job, m) is not Mode.STANDBY
         for m in (change.before, change.after)
     )
@@ -272,7 +277,7 @@ def _thumps(runs: Runs, change: Passage, run: Solution) -> Iterator[Finding]:
         kinds = [s.kind for s in runs.job.host.states if s.id in states]
         if not isinstance(terminal, AudioIn) or not address.startswith(f"{HOST}.") or terminal.wanted is None:
             continue
-        if not all(alive(terminal, s) for s in states) or any(k in (Mode.OFF, Mode.STANDBY) for k in kinds):
+        if not alive(terminal, states[1]) or any(k in (Mode.OFF, Mode.STANDBY) for k in kinds):
             continue
         volts = runs.volts(run, address)
         peak = float(np.max(np.abs(volts - volts[-1])))
