@@ -390,11 +390,16 @@ def _option(
     )
     watching = [f.sentence for f in own if f.severity is Severity.WATCH]
     return Controlled(
-        f"{shape.title}{f': {values}' if values else ''}", way.line, link, worst([f.severity for f in own]), way.edit, stolen, drain,
+        f"{_short(shape)}{f': {values}' if values else ''}", way.line, link, worst([f.severity for f in own]), way.edit, stolen, drain,
         lost or 0.0, len(bought(link)) + shape.netlist.lower().count("\nq") + shape.netlist.lower().count("\nm"),
         shape.cost + 0.1 * len(bought(link)) + 0.1, sum(j.terminal.startswith(f"{HOST}.") for j in link.joins), lacks,
         " ".join([*watching[:1], shape.catch]), tuple(f.sentence for f in own if f.severity is Severity.UNKNOWN),
     )  # fmt: skip
+
+
+def _short(shape: Topology) -> str:
+    """A topology as a list of ways has it."""
+    return shape.title.removeprefix("High-side switch: ").removesuffix(" that drives it")
 
 
 def _decade(value: float, least: float) -> int:

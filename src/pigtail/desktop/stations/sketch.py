@@ -22,7 +22,9 @@ from pigtail.desktop.stations.network import FIELD_HEIGHT, NetworkStrip
 from pigtail.job.document import Job, Link
 
 #: Room for the names of what is joined, at either side, and above and below the drawing [px].
-SIDE_PX, EDGE_PX = 128.0, 20.0
+SIDE_PX, CLOSE_PX, EDGE_PX = 128.0, 82.0, 20.0
+#: Narrower than this the names have less room [px].
+NARROW_PX = 500
 #: How large a unit of the grid is at most and for a legible drawing at least, the width of a field, of its button and of
 #: a name [px].
 MOST_PX, LEAST_PX, FIELD_PX, MORE_PX, NAME_PX = 34.0, 17.0, 64.0, 18.0, 24.0
@@ -64,7 +66,7 @@ class SketchStrip(NetworkStrip):
 
     def __init__(self) -> None:
         super().__init__("sketch")
-        self.setMinimumSize(QSize(380, 170))
+        self.setMinimumSize(QSize(300, 150))
         self.setMaximumHeight(16_777_215)
         self._ports: dict[str, PortAt] = {}
 
@@ -91,6 +93,10 @@ class SketchStrip(NetworkStrip):
         shape = self._sketched
         return marks_of(shape.sketch) if shape is not None else ()
 
+    @property
+    def _side(self) -> float:
+        return CLOSE_PX if self.width() < NARROW_PX else SIDE_PX
+
     def _extent(self) -> tuple[float, float, float, float]:
         xs = [x for m in self._marks for x in m.at[::2]]
         ys = [y for m in self._marks for y in m.at[1::2]]
@@ -100,9 +106,9 @@ class SketchStrip(NetworkStrip):
         """Pixels a unit, and where the origin lies."""
         left, top, right, bottom = self._extent()
         wide, high = max(right - left, 1.0), max(bottom - top, 1.0)
-        unit = min((self.width() - 2 * SIDE_PX) / wide, (self.height() - 2 * EDGE_PX - 8) / high, MOST_PX)
+        unit = min((self.width() - 2 * self._side) / wide, (self.height() - 2 * EDGE_PX - 8) / high, MOST_PX)
         unit = max(unit, LEAST_PX if self.height() > 150 else unit)
-        across = min(max(unit, (self.width() - 2 * SIDE_PX) / wide), 1.8 * unit)
+        across = min(max(unit, (self.width() - 2 * self._side) / wide), 1.8 * unit)
         self._across = across
         x = (self.width() - across * wide) / 2 - across * left
         y = EDGE_PX + (self.height() - 2 * EDGE_PX - unit * high) / 2 - unit * top
@@ -219,7 +225,7 @@ class SketchStrip(NetworkStrip):
         painter.setBrush(t.color("copper" if told.on else "dim"))
         painter.drawEllipse(at, 5, 5)
         align = (Align.AlignRight if left else Align.AlignLeft) | Align.AlignVCenter
-        room = SIDE_PX - 14
+        room = self._side - 14
         start = at.x() - room - 9 if left else at.x() + 9
         color = None if address else t.severity("fix")
         say(painter, QRectF(max(start, 4), at.y() - 15, room, 15), told.name, px=11, align=align, color=color)

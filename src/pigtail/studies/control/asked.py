@@ -103,10 +103,11 @@ class Asked:
         *,
         yes: bool | None,
         severity: Severity | None = None,
+        why: str = "",
     ) -> Judged:
-        """A cell with the worst of its findings as its why."""
+        """A cell with the worst of its findings as its why, or with a severity and a why where nothing is told of it."""
         found = worst([f.severity for f in findings]) if findings else severity
-        why = next((f.sentence for f in findings if f.severity is found), "")
+        why = next((f.sentence for f in findings if f.severity is found), why)
         return Judged(StateCell(self.column.key, word, text, found, why, lit, yes), tuple(findings))
 
 

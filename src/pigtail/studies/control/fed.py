@@ -7,9 +7,7 @@ import numpy as np
 from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Solution
 from pigtail.job.control import WAKES
-from pigtail.job.document import (
-    Module,
-)
+from pigtail.job.document import Mode, Module
 from pigtail.job.wiring import return_links, supply_links
 from pigtail.model import subjects
 from pigtail.model.estimate import Wanted
@@ -90,7 +88,14 @@ class ModuleColumn(Asked):
             code = "control.powered" if self.steered or want else "control.half_fed"
             found = [judge(code, n, self.module.id, words)]
             if code == "control.half_fed" and found[0].severity is Severity.GOOD:
-                return self.made("on", shown(volts), [], self.lit, yes=True, severity=Severity.GOOD)
+                waits = self.scene.kind(moment) in (Mode.OFF, Mode.STANDBY)
+                why = (
+                    "It stays on while the host waits: Power tells what that does."
+                    if waits
+                    else found[0].sentence
+                )
+                severity = Severity.WATCH if waits else Severity.GOOD
+                return self.made("on", shown(volts), [], self.lit, yes=True, severity=severity, why=why)
         else:
             found = [judge("control.asleep", n, self.module.id, words)]
             if self.diodes and want is not True:

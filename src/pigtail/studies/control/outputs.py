@@ -128,7 +128,7 @@ class PathColumn(Asked):
         )
 
     def wave(self, samples: Samples) -> Solution:
-        """Small signals at 1 kHz with the source alone playing at full scale, each sample at the operating point of its own."""
+        """Small signals at 1 kHz, the source alone playing at full scale, each sample at the operating point of its own: shape [S]."""
         size = max(v.size for v in samples.values())
         deck = {n: v for n, v in samples.items() if n in self.net.known}
         deck |= {n: np.zeros(size) for n in self.net.known if n.endswith("_drive")}

@@ -25,7 +25,7 @@ class CourseView(Painting):
     turned = pyqtSignal()
 
     def __init__(self) -> None:
-        super().__init__("transition", QSize(220, 150))
+        super().__init__("transition", QSize(176, 150))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setToolTip("Click, or press an arrow key, for the next transition")
         self.transitions: tuple[Transition, ...] = ()

@@ -76,8 +76,8 @@ class ControlFacts(QWidget):
         host = address.startswith(f"{HOST}.")
         if isinstance(terminal, Control) and host:
             state = job.state(row.state) if row is not None else None
-            if state is not None and row is not None:
-                self._field("here", f"“{state.name}”", "V", partial(self._level, row.state))
+            if state is not None and row is not None and state.id != job.working_state():
+                self._field("here", f"in “{state.name}”", "V", partial(self._level, row.state))
             self._values(terminal, HOST_LINE)
         elif isinstance(terminal, Control):
             if row is not None and row.module == address.partition(".")[0]:

@@ -7,7 +7,16 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QVBoxLayout
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from pigtail.catalogue.topologies import Does, does, those, topology
 from pigtail.desktop.fields import fill_combo
@@ -115,11 +124,13 @@ class ControlStation(Station):
         layout.addWidget(self.table, 3)
         layout.addWidget(self.facts)
         layout.addWidget(self.paths, 2)
-        self.drawings = QHBoxLayout()
-        self.drawings.setSpacing(6)
-        self.drawings.addWidget(self.network, 5)
-        self.drawings.addWidget(self.course, 2)
-        layout.addLayout(self.drawings, 5)
+        self.drawings = QWidget()
+        beside = QHBoxLayout(self.drawings)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.setSpacing(6)
+        beside.addWidget(self.network, 5)
+        beside.addWidget(self.course, 2)
+        layout.addWidget(self.drawings, 5)
         layout.addWidget(self.found)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -130,10 +141,9 @@ class ControlStation(Station):
         """On a low window what was found takes the place of the drawings."""
         low, drawn = self.height() < LOW_PX, sketched(self._link) is not None
         self.network.setVisible(drawn and not self.found.is_open)
-        self.course.setVisible(not self.found.is_open)
-        self.paths.setMaximumHeight(
-            SAID_PX if self.network.isVisibleTo(self) or (self.found.is_open and low) else 16_777_215
-        )
+        self.drawings.setVisible(not self.found.is_open)
+        said = (drawn and not self.found.is_open) or (self.found.is_open and low)
+        self.paths.setMaximumHeight(SAID_PX if said else 16_777_215)
         needed = self.table.needed()
         self.table.setMaximumHeight(needed)
         self.table.setMinimumHeight(min(needed, int(TABLE_PART * self.height())))

@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QPainter
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QPainter, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -32,7 +32,9 @@ WISHES = {
     ColumnKind.OUTPUT: (WantedOf.HEARD, "heard", "mute"),
     ColumnKind.LIGHT: (WantedOf.LIT, "lit", "dark"),
 }
-ROW_PX, LEAST_PX, SIDE_PX = 30, 96, 210
+ROW_PX, LEAST_PX, SIDE_PX = 30, 84, 210
+#: The most of a table that the names of its rows take [1]; narrower than this it leaves out what rails give [px].
+SIDE_PART, NARROW_PX = 0.28, 640
 
 
 class CellWish(NamedTuple):
@@ -248,6 +250,8 @@ class StateTable(QTableView):
         across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         across.setMinimumSectionSize(LEAST_PX)
         across.setHighlightSections(False)
+        across.setTextElideMode(Qt.TextElideMode.ElideRight)
+        down.setTextElideMode(Qt.TextElideMode.ElideRight)
         across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         down.setDefaultSectionSize(ROW_PX)
         self.setTextElideMode(Qt.TextElideMode.ElideRight)
@@ -260,12 +264,26 @@ class StateTable(QTableView):
     def show_found(self, job: Job, found: ControlFound) -> None:
         """Show a study, and pick a cell where none is."""
         self.model_.show(job, found)
-        down, metrics = self.verticalHeader(), self.fontMetrics()
-        widest = max((metrics.horizontalAdvance(row_words(r, job)) for r in found.rows), default=0)
-        if down is not None:
-            down.setFixedWidth(min(max(widest + 34, LEAST_PX), SIDE_PX))
+        self._fit()
         if not self.currentIndex().isValid() and found.rows and found.columns:
             self.setCurrentIndex(self._first(job, found))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """The names of the rows as wide as they need, up to a part of the table; a narrow table does without what rails give."""
+        found, down, metrics = self.model_.found, self.verticalHeader(), self.fontMetrics()
+        if found is None or down is None:
+            return
+        widest = max(
+            (metrics.horizontalAdvance(row_words(r, self.model_.job)) for r in found.rows), default=0
+        )
+        down.setFixedWidth(min(max(widest + 30, LEAST_PX), SIDE_PX, int(SIDE_PART * self.width())))
+        narrow = self.width() < NARROW_PX and len(found.columns) > 3
+        for k, column in enumerate(found.columns):
+            self.setColumnHidden(k, narrow and column.kind is ColumnKind.RAIL)
 
     def _first(self, job: Job, found: ControlFound) -> QModelIndex:
         """The worst cell, else the first of the state that it is to play in."""
