@@ -39,6 +39,7 @@ bench: setup
 	@$(PYTHON) tools/bench_level.py
 	@$(PYTHON) tools/bench_next.py
 	@$(PYTHON) tools/bench_power.py
+	@$(PYTHON) tools/bench_control.py
 
 # Needs ngspice: its answers to the decks in tests/reference, for machines without it.
 reference: setup

@@ -6,7 +6,7 @@ import numpy as np
 
 from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Solution
-from pigtail.job.control import WAKES
+from pigtail.job.control import WAKES, WantedOf
 from pigtail.job.document import Mode, Module
 from pigtail.job.wiring import return_links, supply_links
 from pigtail.model import subjects
@@ -20,6 +20,8 @@ from pigtail.studies.judging import judge
 
 #: A rail of less than this is off [V].
 THERE_V = 0.5
+#: Why a cell is open where nothing of control decides it.
+ASK_POWER = "What its rail gives is not known: Power tells what to measure."
 
 
 class ModuleColumn(Asked):
@@ -61,6 +63,10 @@ class ModuleColumn(Asked):
             "injected": injected,
         }
 
+    def said(self, moment: StateMoment) -> bool:
+        """Whether the person said if it is to be fed in a moment."""
+        return self.scene.wanted(self.module.id, WantedOf.POWERED, moment) is not None
+
     def expected(self, moment: StateMoment) -> bool | None:
         """Whether it is to be fed in a moment; None where nothing tells."""
         return meant(self.job, self.module, moment)
@@ -87,6 +93,12 @@ class ModuleColumn(Asked):
         if on:
             code = "control.powered" if self.steered or want else "control.half_fed"
             found = [judge(code, n, self.module.id, words)]
+            if found[0].severity is Severity.UNKNOWN and not self.steered and not self.said(moment):
+                # nothing but the rail decides it, and Power tells what is not known of that
+                why = found[0].sentence if volts.value is not None else ASK_POWER
+                return self.made(
+                    self.word(n), shown(volts), [], self.lit, yes=None, severity=Severity.UNKNOWN, why=why
+                )
             if code == "control.half_fed" and found[0].severity is Severity.GOOD:
                 waits = self.scene.kind(moment) in (Mode.OFF, Mode.STANDBY)
                 why = (

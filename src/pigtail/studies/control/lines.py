@@ -21,6 +21,7 @@ from pigtail.model import subjects
 from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
+from pigtail.studies.control.fed import ASK_POWER
 from pigtail.studies.control.found import ColumnKind
 from pigtail.studies.control.meant import StateMoment
 from pigtail.studies.findings import Finding, Severity
@@ -159,6 +160,7 @@ class InputColumn(Asked):
         super().__init__(scene, f"input.{address}", address, scene.job.label(address))
         self.address, self.pin, self.node = address, pin, scene.net.node(address)
         self.lit = (address, *(x.id for x in scene.job.links if any(j.terminal == address for j in x.joins)))
+        self.joined = len(self.lit) > 1
         self.mine = subjects.terminal(address).parameter
         diode = f"bu.xclamp_{self.node}"
         self.diode = diode if any(e.name == diode for e in scene.net.circuit.elements) else ""
@@ -211,13 +213,15 @@ class InputColumn(Asked):
         volts, high = n["v"], self.state(n)
         words = {"name": self.column.words, "when": self.scene.when(moment), "volts": shown(volts)}
         found: list[Finding] = []
+        if volts.value is None and not self.joined:
+            return self.made("?", "?", [], self.lit, yes=None, severity=Severity.UNKNOWN, why=ASK_POWER)
         fed = not moment.off or self.address.startswith(f"{HOST}.")
         on = None if high is None else high is not self.pin.active_low
         if fed and self.pin.acts is not Acts.READ and self.scene.kind(moment) is not Mode.OFF:
             found.append(self.decided(n, words, high))
             if on is not None and self.works(moment) and on is not (self.pin.acts is Acts.ENABLES):
                 found.append(tell("control.not_enabled", self.address, words))
-        if self.pin.most is not None or (volts.value is not None and volts.high > ACTIVE_V):
+        if self.joined and (self.pin.most is not None or (volts.value is not None and volts.high > ACTIVE_V)):
             found.append(judge("control.stands_level", n, self.address, words))
         if self.pin.acts is Acts.READ:
             return self.made("", shown(volts), found, self.lit, yes=None)

@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
-from pigtail.job.document import Job, Purpose
+from pigtail.job.document import Job, Purpose, SupplyIn
+from pigtail.job.wiring import addresses_of
 from pigtail.model.course import averages_of
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -48,7 +49,8 @@ def study_control(model: Model) -> ControlFound:
     scene = Scene(model, net, moments(model))
     asked, driven, touched = columns(scene), drives(scene), contacts(scene)
     if not asked:
-        return ControlFound("control", {}, (tell("control.nothing_fed", ""),))
+        fed = any(addresses_of(job, SupplyIn, m.id) for m in job.modules)
+        return ControlFound("control", {}, (tell("control.nothing_fed" if fed else "control.nothing", ""),))
     solved = Solving(scene, asked, driven, touched).estimates()
     told: list[Finding] = []
     rows = []
