@@ -27,9 +27,10 @@ from pigtail.job.control import Doing, LineState, WantedOf
 from pigtail.job.document import Control, Job
 from pigtail.job.errors import EditError
 from pigtail.model.model import Model
+from pigtail.model.probed import LEFT_ASLEEP
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Scene
-from pigtail.studies.control.moments import LEFT_ASLEEP, case_of, idle, moments
+from pigtail.studies.control.moments import case_of, idle, moments
 from pigtail.studies.control.study import study_control
 from pigtail.studies.findings import ORDER, Severity
 

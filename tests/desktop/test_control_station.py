@@ -273,9 +273,7 @@ def test_every_sketch_draws_its_bought_parts_and_its_ports(key: str) -> None:
     shape = topologies()[key]
     marks = marks_of(shape.sketch)
     assert {m.names[0] for m in marks if m.word in ("r", "c")} == {p.name for p in shape.bought()}
-    assert {m.names[0] for m in marks if m.word == "port"} == set(shape.ports) - (
-        {"out"} if key == "led_switched" else set()
-    ) - {"com"}
+    assert {m.names[0] for m in marks if m.word == "port"} == set(shape.ports) - {"com"}
 
 
 # -- journeys ------------------------------------------------------------------------------------------------

@@ -7,14 +7,14 @@ import re
 import pytest
 from msgspec.structs import replace
 
-from controlling import control_link, host, line, muting, rail, with_link, woken
+from controlling import control_link, host, line, link_pin, muting, rail, receiver, with_link, woken
 from feeds import CASES, known, pad, through
 from pigtail import edits
 from pigtail.bench.truth import load, shipped
 from pigtail.catalogue.topologies import topology
 from pigtail.edits.plan import add_second_rail, put_supply, set_converter, set_stage_rail
 from pigtail.edits.usual import join
-from pigtail.job.control import Stand, Switch
+from pigtail.job.control import Drive, Stand, Switch
 from pigtail.job.document import Job, Pin
 from pigtail.job.energy import KeptBy, RailState, Regulator
 from pigtail.model import subjects
@@ -58,6 +58,10 @@ def controls() -> list[Job]:
     """Modules that are woken, mute and show, by all that is judged of that."""
     strong = host(rail(), line(ohm="470 Ω"))
     lit = with_link(muting(), control_link("light", "led", at_in="tx.link", out="host.star"))
+    sunk = with_link(
+        woken("direct", ctl="", module=receiver(link_pin(drive=Drive.OPEN_DRAIN))),
+        control_link("light", "led", at_in="host.always", out="rx.link"),
+    )
     weak = woken(of=host(rail(), line(least=None, takes=known(0.005, "A"))))
     pole = Switch(id="pole", name="pole", common="pole", ways=("contact",), stands=(Stand(state="aux", way="contact"),),
                   volts=known(30.0, "V"), amperes=known(1.0, "A"))  # fmt: skip
@@ -80,6 +84,7 @@ def controls() -> list[Job]:
         woken("high_side_pmos_npn"),
         woken("relay", of=strong),
         lit,
+        sunk,
         weak,
         by_contact,
         muted,

@@ -119,7 +119,7 @@ AT_PLUG = [
     (4.1, None, "on", "survey.plug_too_low", Severity.FIX),
     (3.2, 39.0, "on", "survey.plug_too_low", Severity.FIX),
     (0.0, None, "off", "reading.noted", Severity.GOOD),
-    (5.0, None, "off", "survey.plug_right", Severity.GOOD),
+    (5.0, None, "off", "survey.plug_awake", Severity.FIX),
 ]
 
 

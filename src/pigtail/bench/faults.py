@@ -336,10 +336,13 @@ def _returning(stand_in: StandIn, used: Collection[str], ohm: float, words: str)
 
 
 def live_chassis(stand_in: StandIn, used: Collection[str] = ALL) -> StandIn:
-    """A host whose papers say transformer, and which has none. Raises NoPlaceError for a host that the mains does not feed."""
+    """A host whose papers say transformer, and which has none. Raises NoPlaceError for a host that the mains does not feed, and for one
+    in which a module is built in already: on such a chassis nothing is."""
     _true(stand_in, (), Return, star=True)
     if stand_in.truth.supply not in MAINS:
         raise NoPlaceError(f"{stand_in.title} is not fed by the mains")
+    if stand_in.links:
+        raise NoPlaceError(f"{stand_in.title} has a module joined to it")
     made = replace(stand_in, truth=replace(stand_in.truth, supply=SupplyClass.LIVE_CHASSIS))
     return _with(made, "live chassis")
 

@@ -25,8 +25,8 @@ Array = NDArray[Any]
 TOLERANCE = 1e-6
 OFF = -12.0
 MOST_ITERATIONS = 150
-#: Samples up to which each is solved by itself.
-FEW = 6
+#: Samples up to which each is solved by itself, and up to which each is searched for from beside the one before it.
+FEW, SOME = 6, 32
 SHUNTS = (*(10.0**-k for k in range(2, 13)), 0.0)
 RAMP = (0.0, 0.02, 0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
 
@@ -68,9 +68,24 @@ def first_memories(system: System, program: Program) -> tuple[Any, ...]:
 def rest_of(system: System, beside: Rest | None = None) -> Rest:
     """The operating point of all samples: a few of them one after another with plain numbers, since a call for an array of a
     few costs more than its arithmetic; beside: where one close by of each sample lies. Raises ConvergenceError, UnsolvedError."""
+    if beside is None and FEW < system.samples <= SOME:
+        found = _in_turn(system)
+        if found is not None:
+            return found
     if not 1 < system.samples <= FEW:
         return RestSearch(system).run(beside)
     return _together([RestSearch(system, arrays=False, sample=k).run() for k in range(system.samples)])
+
+
+def _in_turn(system: System) -> Rest | None:
+    """The operating points of a few dozen samples, each searched for from beside the one before it; None where one is not found."""
+    each: list[Rest] = []
+    try:
+        for k in range(system.samples):
+            each.append(RestSearch(system, arrays=False, sample=k).run(each[-1] if each else None))
+    except ConvergenceError:
+        return None
+    return _together(each)
 
 
 def _together(each: Sequence[Rest]) -> Rest:

@@ -57,10 +57,13 @@ class Solving:
         self.silent = (
             frozenset[str]() if paths else frozenset(i.name for i in self.inputs if _is_silent(scene.job, i))
         )
-        batch = self.net.exact(self.deck(self.samples(self.nominal, 1)), _LOOKED.get(self.key))
-        self.rest = batch.operating_point()
-        self.beside: Rest | None = batch.found
-        if self.beside is not None:
+        few, first, back = _alike(self.deck(self.samples(self.nominal, 1)))
+        quick, last = scene.model.quick, _LOOKED.get(self.key)
+        begun = taken(last, first, len(self.cases)) if quick and last is not None else None
+        batch = self.net.exact(few, begun)
+        self.rest = cast(Solution, Expanded(batch.operating_point(), back))
+        self.beside: Rest | None = None if batch.found is None else taken(batch.found, back, first.size)
+        if quick and self.beside is not None:
             _LOOKED.put(self.key, self.beside)
 
     @property
@@ -96,13 +99,9 @@ class Solving:
     def solved(self, samples: Samples, rows: int) -> Solution:
         """The operating points of all rows; those that differ in nothing that the circuit has are solved once: [moments · rows]."""
         deck = {n: v for n, v in self.deck(samples).items() if n not in self.silent}
-        names = [n for n, v in deck.items() if np.ptp(v)]
-        if not names or self.beside is None:
+        if self.beside is None:
             return self.net.whole(deck)
-        table = np.ascontiguousarray(np.stack([deck[n] for n in names], axis=1))
-        as_one = table.view(np.dtype((np.void, table.dtype.itemsize * table.shape[1]))).ravel()
-        _, first, back = np.unique(as_one, return_index=True, return_inverse=True)
-        few = {n: v[first] if np.size(v) > 1 else v for n, v in deck.items()}
+        few, first, back = _alike(deck)
         solved = self.net.whole(few, taken(self.beside, first // rows, len(self.cases)))
         return cast(Solution, Expanded(solved, back))
 
@@ -124,6 +123,18 @@ class Solving:
         return [
             {n: _exact(float(found[n][at]), w) for n, w in wanted.items()} for at in range(len(self.cases))
         ]
+
+
+def _alike(deck: Samples) -> tuple[Samples, NDArray[np.intp], NDArray[np.intp]]:
+    """Rows that differ in nothing taken together: arrays in SI [F] by name, the first row of each, and for every row which it is [S]."""
+    names = [n for n, v in deck.items() if np.ptp(v)]
+    size = max(np.size(v) for v in deck.values())
+    if not names:
+        return {n: v[:1] for n, v in deck.items()}, np.zeros(1, dtype=np.intp), np.zeros(size, dtype=np.intp)
+    table = np.ascontiguousarray(np.stack([deck[n] for n in names], axis=1))
+    as_one = table.view(np.dtype((np.void, table.dtype.itemsize * table.shape[1]))).ravel()
+    _, first, back = np.unique(as_one, return_index=True, return_inverse=True)
+    return {n: v[first] if np.size(v) > 1 else v for n, v in deck.items()}, first, back
 
 
 class Expanded:
