@@ -18,6 +18,7 @@ from controlling import (
     parts,
     rail,
     receiver,
+    speaker,
     transmitter,
     value,
     with_link,
@@ -25,10 +26,11 @@ from controlling import (
 )
 from pigtail import edits
 from pigtail.catalogue.topologies import topology
+from pigtail.edits.links import set_capacitor
 from pigtail.edits.usual import join, return_link
 from pigtail.job.check import check_job
 from pigtail.job.control import Acts, Doing, Drive, LineState, Pull, Stand, Switch, SwitchKind
-from pigtail.job.document import Control, ControlIn, Job, Pin
+from pigtail.job.document import Control, ControlIn, Job, Pin, Plus
 from pigtail.model.model import Model
 from pigtail.studies.all import study_job
 from pigtail.studies.control.found import ControlFound
@@ -139,6 +141,36 @@ def amplifier(pulls: Pull) -> Job:
     return woken("direct", ctl="", of=host(rail(states=("radio", "aux"))), module=receiver(pin))
 
 
+def blinking_mute(*, blinks: bool = True) -> Job:
+    """A transmitter whose link pin mutes the speaker, and blinks while it searches, or does not."""
+    doings = (
+        Doing(does="searching", blinking=("link",) if blinks else ()),
+        *(Doing(does=d, active=("link",)) for d in ("linked", "transmitting")),
+    )
+    return replace(muting(), modules=(transmitter(doings=doings),))
+
+
+def decoded(farad: float = 100e-6, *, drain: bool = False, rate: str = "2 Hz ±10 %") -> Job:
+    """A blinking link pin averaged for a controller of the host."""
+    job = blinking_mute()
+    pin = enable(acts=Acts.READ, pulls=Pull.NONE, pull=None, pulled_to=None, gates=())
+    (module,) = job.modules
+    told = {"drive": Drive.OPEN_DRAIN} if drain else {}
+    told |= {"blink": value(rate, "Hz") if rate else None, "duty": value("0.5 ±10 %", "")}
+    line_pin = replace(module.terminals[-1], **told)
+    job = replace(job, host=host(rail(states=("radio", "aux")), pin, speaker()), modules=(
+        replace(module, terminals=(*module.terminals[:-1], line_pin)),))  # fmt: skip
+    job = edits.replace_link(
+        job, control_link("mute", "blink_decode", at_in="tx.link", out="host.amp_enable", com="host.star")
+    )
+    return set_capacitor(parts(job, "mute", c1=farad), "mute", 0, "c1", Plus.SOURCE, value("16 V", "V"))
+
+
+def strong_line(volts: str, key: str = "high_side_pmos_nmos") -> Job:
+    """A module woken by a line of many volts that can give much."""
+    return woken(key, of=host(rail(), line(level=volts, ohm="100 Ω ±5 %", least=value("1 V ±5 %", "V"))))
+
+
 #: Mistake, the code that tells it, its clean twin.
 MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
     "a base resistor that pulls the line down": (lambda: parts(woken(), "supply", rd=4700), "control.line_pulled_down", woken),
@@ -188,6 +220,22 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
         lambda: waking("5 V ±2 %", ohm="100 Ω ±5 %", most=value("6 V ±1 %", "V"))),
     "a line of which nobody knows what the host needs": (
         lambda: woken(of=host(rail(), line(least=None))), "control.line_need", lambda: woken("high_side_pmos_nmos")),
+    "a mute that a blinking pin steers": (blinking_mute, "control.chatters", lambda: blinking_mute(blinks=False)),
+    "an average that ripples as much as it tells": (lambda: decoded(1e-6), "control.not_decoded", decoded),
+    "an average of what only pulls down": (lambda: decoded(drain=True), "control.nothing_to_average", decoded),
+    "an average of a blinking nobody timed": (lambda: decoded(rate=""), "control.decoded", decoded),
+    "a mute too weak to pull": (
+        lambda: parts(muting("pull_npn"), "mute", rd=2.2e6), "control.never", lambda: muting("pull_npn")),
+    "a transistor that does not stand what it pulls": (
+        lambda: muting(pulled_to=value("58 V ±3 %", "V"), high=value("20 V ±5 %", "V"), most=value("90 V ±1 %", "V")),
+        "control.stands_not",
+        lambda: muting(pulled_to=value("12 V ±3 %", "V"), high=value("8 V ±5 %", "V"), most=value("15 V ±1 %", "V"))),
+    "24 V on the gate of a driver": (
+        lambda: strong_line("24 V ±5 %"), "control.gate_breaks", lambda: strong_line("12 V ±5 %")),
+    "an isolator's diode straight on a strong line": (
+        lambda: parts(strong_line("12 V ±5 %", "high_side_opto"), "supply", rd=22.0), "control.diode_burns",
+        lambda: parts(strong_line("12 V ±5 %", "high_side_opto"), "supply", rd=2200.0)),
+    "a negative line on a base": (lambda: strong_line("-12 V ±5 %", "high_side_pnp"), "control.base_breaks", woken),
     "a base resistor too high to saturate": (
         lambda: parts(woken(), "supply", rb=22e3), "control.not_powered", woken),
 }  # fmt: skip

@@ -7,14 +7,27 @@ import re
 import pytest
 from msgspec.structs import replace
 
-from controlling import control_link, host, line, link_pin, muting, rail, receiver, with_link, woken
+from controlling import (
+    control_link,
+    enable,
+    host,
+    line,
+    link_pin,
+    muting,
+    rail,
+    receiver,
+    speaker,
+    transmitter,
+    with_link,
+    woken,
+)
 from feeds import CASES, known, pad, through
 from pigtail import edits
 from pigtail.bench.truth import load, shipped
 from pigtail.catalogue.topologies import topology
 from pigtail.edits.plan import add_second_rail, put_supply, set_converter, set_stage_rail
 from pigtail.edits.usual import join
-from pigtail.job.control import Drive, Stand, Switch
+from pigtail.job.control import Acts, Doing, Drive, Pull, Stand, Switch
 from pigtail.job.document import Job, Pin
 from pigtail.job.energy import KeptBy, RailState, Regulator
 from pigtail.model import subjects
@@ -32,6 +45,7 @@ WORDS = {k: f"<{k}>" for k in (
     "where", "when", "converter", "battery", "hours", "before", "end", "drawn", "state", "full", "charge", "rectifier", "back",
     "most_back", "stands", "marking", "told", "label", "fuse", "rated", "on", "carries", "inrush", "surge", "input", "most_in", "ripple", "core_dc", "turn", "alone", "playing", "dips", "crest", "next_way", "mix_way", "mix_side",
     "given", "can", "current", "load_a", "gate_v", "coil_v", "spent_w", "own_imax", "own_vmax", "own_vgate", "own_vdrive", "own_vcoil",
+    "base_back", "mean", "steady", "settles", "diode_a", "own_idiode",
 )}  # fmt: skip
 CODES = sorted(judgements())
 
@@ -77,6 +91,17 @@ def controls() -> list[Job]:
     muted = edits.replace_link(
         muted, replace(feed, sections=(*feed.sections, topology("mute_nmos").section()), joins=joins)
     )
+    pin = enable(acts=Acts.READ, pulls=Pull.NONE, pull=None, pulled_to=None, gates=())
+    blinking = transmitter(
+        doings=(Doing(does="searching", blinking=("link",)), Doing(does="linked", active=("link",)))
+    )
+    averaged = replace(
+        muting(), host=host(rail(states=("radio", "aux")), pin, speaker()), modules=(blinking,)
+    )
+    averaged = edits.replace_link(
+        averaged,
+        control_link("mute", "blink_decode", at_in="tx.link", out="host.amp_enable", com="host.star"),
+    )
     lifted = woken("high_side_pmos", of=host(rail(), line(states=("standby",))))
     return [
         woken(),
@@ -88,6 +113,8 @@ def controls() -> list[Job]:
         weak,
         by_contact,
         muted,
+        averaged,
+        woken("high_side_opto", of=strong),
     ]
 
 

@@ -34,7 +34,7 @@ from pigtail.units.series import nearest
 
 Fix = tuple[str, Edit]
 #: Ways of one line that are tried for one finding, by how much a resistor is changed [1].
-WAYS, STEPS_UP, STEPS_DOWN = 4, (2.2, 4.7, 10.0), (0.47, 0.22)
+WAYS, STEPS_UP, STEPS_DOWN = 4, (2.2, 4.7, 10.0), (0.47, 0.22, 0.1, 0.047, 0.022)
 #: The switch that takes nothing from its line, and those whose drivers begin at half a volt.
 GATE, BASES = "high_side_pmos_nmos", ("high_side_pmos_npn", "high_side_pnp")
 #: What an input that nothing holds is held by [Ω]; the lower end of a divider [Ω].
@@ -62,11 +62,13 @@ def _switched(job: Job, finding: Finding) -> Iterator[Fix]:
     module = _module_of(job, finding)
     if not module or not supply_of_module(job, module):
         return
+    link = job.link(supply_of_module(job, module))
+    now = link.at("ctl") if link is not None else ()
     for teller in tellers(job, module)[:2]:
         found = sorted(ways(job, module, teller.address), key=lambda w: w.key != GATE)
         for way in islice(found, WAYS):
             label = topology(way.key).remedy or f"use a {topology(way.key).short}"
-            yield f"{label}, by {way.line}", way.edit
+            yield label if teller.address in now else f"{label}, by {way.line}", way.edit
 
 
 def _only_where_heard(job: Job, finding: Finding) -> Iterator[Fix]:
@@ -344,6 +346,7 @@ _WAKE: tuple[Callable[[Job, Finding], Iterator[Fix]], ...] = (_out_of_the_negati
 FIXES: dict[str, tuple[Callable[[Job, Finding], Iterator[Fix]], ...]] = {
     "power.always_on": (_switched,),
     "power.every_source": (_only_where_heard,),
+    "power.switched_off": (_driven, _switched),
     "control.stays_on": _WAKE,
     "control.in_negative": (_out_of_the_negative,),
     "control.line_pulled_down": (_lighter,),

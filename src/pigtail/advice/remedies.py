@@ -32,6 +32,8 @@ from pigtail.units import format_quantity
 
 MOST_OFFERED = 3
 CLEAR_STEP_DB = 3.0
+#: What a study tells of a plan in which nothing lives.
+SILENT = frozenset({"returns.silent", "level.dead_source"})
 MOST_CATCHES = 2
 #: Where no single edit mends a finding: how many of those that better it are tried with a second, and how many pairs in all.
 FIRST_OF_PAIR, MOST_PAIRS = 2, 6
@@ -73,23 +75,33 @@ class Trials:
         return found
 
     def catches(self, trial: Trial, mended: Finding) -> tuple[Finding, ...] | None:
-        """The catches that a trial brings: what was good, or not there, and works still; None where anything else becomes worse, and where
-        no more than a catch is mended."""
+        """The catches that a trial brings: what was good, or not there, and works still, and what could not be told before since nothing
+        lived; None where anything else becomes worse, and where no more than a catch is mended."""
         found: list[Finding] = []
-        for worse in self._worse_by_study(trial, mended):
-            if any(f.severity is not Severity.WATCH or mended.severity is Severity.WATCH for f in worse):
+        for key, worse in self._worse_by_study(trial, mended):
+            woken = _woken(self.before[key], trial.study(key)) if worse else False
+            if not woken and any(
+                f.severity is not Severity.WATCH or mended.severity is Severity.WATCH for f in worse
+            ):
                 return None
             found += worse
         return tuple(found)
 
     def worse(self, trial: Trial, mended: Finding) -> list[Finding]:
         """The findings that a trial makes worse."""
-        return [f for worse in self._worse_by_study(trial, mended) for f in worse]
+        return [f for _, worse in self._worse_by_study(trial, mended) for f in worse]
 
-    def _worse_by_study(self, trial: Trial, mended: Finding) -> Iterator[list[Finding]]:
+    def _worse_by_study(self, trial: Trial, mended: Finding) -> Iterator[tuple[str, list[Finding]]]:
         """The findings that a trial makes worse, study by study, those first that need least to be solved."""
         for key, before in sorted(self.before.items(), key=_cheapest):
-            yield _worse(before, trial.study(key), mended)
+            yield key, _worse(before, trial.study(key), mended)
+
+
+def _woken(before: Study, after: Study) -> bool:
+    """Whether a study told that nothing lives, and no longer does: what it finds now was there before."""
+    return any(f.code in SILENT for f in before.findings) and not any(
+        f.code in SILENT for f in after.findings
+    )
 
 
 def _cheapest(pair: tuple[str, Study]) -> int:
@@ -158,7 +170,9 @@ def remedies(trials: Trials, study: Study, finding: Finding) -> tuple[Remedy, ..
     tried = (_tried(trials, study, finding, a) for a in candidates(trials.job, finding) if not a.whole_plan)
     ranked = sorted((r for r in tried if r is not None), key=lambda found: found.rank)
     for found in ranked:
-        if len(offered) < MOST_OFFERED and (remedy := _solved(trials, study, finding, found)) is not None:
+        if len(offered) >= MOST_OFFERED or any(r.label == found.attempt.label for r in offered):
+            continue
+        if (remedy := _solved(trials, study, finding, found)) is not None:
             offered.append(remedy)
     if not offered and finding.severity in (Severity.STOP, Severity.FIX):
         pairs = (

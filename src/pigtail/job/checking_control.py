@@ -11,7 +11,7 @@ from pigtail.job.checking import (
     listed_ids,
     on_primary,
 )
-from pigtail.job.control import LIVES
+from pigtail.job.control import LIVES, UNPLUGGED
 from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Host, Job, Module
 from pigtail.job.errors import JobError
 from pigtail.job.primary import primary
@@ -70,8 +70,10 @@ def _wants(job: Job, states: set[str]) -> None:
     known = {*job.addresses(), *(m.id for m in job.modules), *(x.id for x in job.links)}
     for at, want in enumerate(job.wants):
         check_state(want.state, states, f"wants[{at}].state")
-        if want.doing and want.doing not in LIVES:
-            raise JobError(f"“{want.doing}” is none of {', '.join(LIVES)}", where=f"wants[{at}].doing")
+        if want.doing and want.doing not in (*LIVES, UNPLUGGED):
+            raise JobError(
+                f"“{want.doing}” is none of {', '.join((*LIVES, UNPLUGGED))}", where=f"wants[{at}].doing"
+            )
         if want.of not in known:
             raise JobError(f"there is no module, point or link “{want.of}”", where=f"wants[{at}].of")
 

@@ -86,6 +86,8 @@ class Switch(Record, frozen=True, kw_only=True):
 #: All that a module may be doing, in the order of its life; what few papers tell the current of lies between off and fault.
 LIVES = ("off", "searching", "linked", "playing", "transmitting", "charging", "fault")
 OFF, PLAYING, SEARCHING = "off", "playing", "searching"
+#: What is told of a module whose supply lead is off its pin.
+UNPLUGGED = "unplugged"
 
 
 class Doing(Record, frozen=True, kw_only=True):

@@ -9,14 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.circuit import Solution
-from pigtail.job.control import OFF, PLAYING, WantedOf
+from pigtail.job.control import OFF, PLAYING, UNPLUGGED, WantedOf
 from pigtail.job.document import Job, Mode, Module
 from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Samples
 from pigtail.studies.control.found import Column, ColumnKind, StateCell
-from pigtail.studies.control.meant import UNPLUGGED, StateMoment, wish
+from pigtail.studies.control.meant import StateMoment, wish
 from pigtail.studies.findings import ORDER, Finding, Severity, worst
 
 Array = NDArray[np.float64]

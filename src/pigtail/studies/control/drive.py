@@ -77,7 +77,7 @@ class SwitchDrive:
                 "load_a": Wanted("A", f"the current through the {name}"),
                 "carry_room": Wanted("A", f"the current that the {name} can still carry"),
             }
-        if "vmax" in self.figures and Does.SWITCHES in self.shape.does:
+        if "vmax" in self.figures:
             found["stand_room"] = Wanted("V", f"the room below what the {name} stands")
         if "theta" in self.figures and "drop_v" in probes and "load_current" in probes:
             found["hot_c"] = Wanted("°C", f"the junction of the {name}")
@@ -95,6 +95,18 @@ class SwitchDrive:
             }
         elif "gate_v" in probes:
             found["gate_v"] = Wanted("V", f"the gate of the {name}")
+            if "vgate" in self.figures:
+                found["gate_stands"] = Wanted("V", f"the room below what the gate of the {name} stands")
+        if "vdriver" in self.figures:
+            found["driver_v"] = Wanted("V", f"the gate of the driver of the {name}")
+            found["driver_stands"] = Wanted(
+                "V", f"the room below what the gate of the driver of the {name} stands"
+            )
+        if "npn_base_v" in probes:
+            found["base_back"] = Wanted("V", f"the volts backward on the base of the NPN of the {name}")
+        if "idiode" in self.figures:
+            found["diode_a"] = Wanted("A", f"the current of the diode of the {name}")
+            found["diode_room"] = Wanted("A", f"the current that the diode of the {name} still stands")
         if "coil_v" in probes:
             found |= {
                 "coil_v": Wanted("V", f"the volts on the coil of the {name}"),
@@ -114,9 +126,7 @@ class SwitchDrive:
             load = np.abs(self.probe(solved, "load_current"))
             found |= {"load_a": load, "carry_room": figure["imax"] - load}
         if "stand_room" in wanted:
-            inner = self.network.nodes
-            feet = inner.get("com", inner["out"])
-            found["stand_room"] = figure["vmax"] - np.abs(np.asarray(solved.v(self.network.before, feet)))
+            found["stand_room"] = figure["vmax"] - np.abs(self.across(solved))
         if "hot_c" in wanted:
             spent = np.abs(self.probe(solved, "drop_v") * self.probe(solved, "load_current"))
             found |= {"spent_w": spent, "hot_c": samples["ambient"] + spent * figure["theta"]}
@@ -131,8 +141,17 @@ class SwitchDrive:
                 found |= {
                     "gate_room": gate - figure["vdrive"],
                     "half_room": gate - figure["vth"] - HALF_DRIVEN_V,
-                    "gate_stands": figure["vgate"] - gate,
                 }
+            if "gate_stands" in wanted:
+                found["gate_stands"] = figure["vgate"] - gate
+        if "driver_v" in wanted:
+            driver = np.abs(self.probe(solved, "driver_v"))
+            found |= {"driver_v": driver, "driver_stands": figure["vdriver"] - driver}
+        if "base_back" in wanted:
+            found["base_back"] = -self.probe(solved, "npn_base_v")
+        if "diode_a" in wanted:
+            diode = np.abs(self.probe(solved, "line_current"))
+            found |= {"diode_a": diode, "diode_room": figure["idiode"] - diode}
         if "coil_v" in wanted:
             coil = np.abs(self.probe(solved, "coil_v"))
             found |= {
@@ -142,6 +161,14 @@ class SwitchDrive:
                 "open_room": OPEN * figure["vcoil"] - coil,
             }
         return found
+
+    def across(self, solved: Solution) -> Array:
+        """The volts that it has to stand while it is open [V], shape [S]: at its input, at what it pulls, of a muting relay its coil's."""
+        inner = self.network.nodes
+        if Does.PULLS in self.shape.does:
+            return self.probe(solved, "drop_v")
+        high = inner["sup"] if Does.MUTES in self.shape.does else self.network.before
+        return np.asarray(solved.v(high, inner.get("com", inner["out"])))
 
     def figure(self, samples: Samples) -> dict[str, Array]:
         """Its values by their names, shape [S] each."""
@@ -181,6 +208,19 @@ class SwitchDrive:
             yield judge("control.stands", n, self.link.id, words)
         if "gate_stands" in n:
             yield judge("control.gate_stands", n, self.link.id, words)
+        if "driver_stands" in n:
+            its = {"name": f"the driver of {words['name']}", "gate_v": words["driver_v"]}
+            driver = dict(n) | {"gate_stands": n["driver_stands"]}
+            yield judge(
+                "control.gate_stands",
+                driver,
+                self.link.id,
+                words | its | {"own_vgate": words["own_vdriver"]},
+            )
+        if "base_back" in n:
+            yield judge("control.base_back", n, self.link.id, words)
+        if "diode_room" in n:
+            yield judge("control.diode_stands", n, self.link.id, words)
         if meant and Does.SWITCHES in self.shape.does:
             if "carry_room" in n:
                 yield judge("control.carries", n, self.link.id, words)

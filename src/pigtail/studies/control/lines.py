@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Solution
 from pigtail.job.control import PLAYING, Acts, Pull
 from pigtail.job.document import (
@@ -24,6 +25,7 @@ from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, 
 from pigtail.studies.control.fed import ASK_POWER
 from pigtail.studies.control.found import ColumnKind
 from pigtail.studies.control.meant import StateMoment
+from pigtail.studies.control.moments import blinks
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.judging import judge
 from pigtail.studies.wording import tell
@@ -224,9 +226,26 @@ class InputColumn(Asked):
         if self.joined and (self.pin.most is not None or (volts.value is not None and volts.high > ACTIVE_V)):
             found.append(judge("control.stands_level", n, self.address, words))
         if self.pin.acts is Acts.READ:
-            return self.made("", shown(volts), found, self.lit, yes=None)
+            blinking, duty = self.averaged(moment)
+            if not blinking:
+                return self.made("", shown(volts), found, self.lit, yes=None)
+            mean = format_quantity(volts.value * duty, "V") if volts.value is not None and duty else "?"
+            return self.made("blinks", mean, found, self.lit, yes=None)
         word = "?" if volts.value is None else "between" if high is None else "active" if on else "at rest"
         return self.made(word, shown(volts), found, self.lit, yes=on)
+
+    def averaged(self, moment: StateMoment) -> tuple[bool, float | None]:
+        """Whether it reads the average of a line that blinks in a moment, and the part of the time that it is active [1]."""
+        for link in self.job.links:
+            if self.address not in link.at("out") or not any(does(s, Does.AVERAGES) for s in link.sections):
+                continue
+            for start in link.starts:
+                device, _, line = start.partition(".")
+                module = next((m for m in self.job.modules if m.id == device == moment.module), None)
+                source = self.job.terminal(start)
+                if module is not None and isinstance(source, Control) and blinks(module, line, moment.doing):
+                    return True, source.duty.nominal if source.duty is not None else None
+        return False, None
 
     def works(self, moment: StateMoment) -> bool:
         """Whether it is a module's own that lets it work, in a moment in which that is to play."""

@@ -5,12 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from pigtail.catalogue.topologies import Does, does
-from pigtail.job.control import OFF, WantedOf
+from pigtail.job.control import OFF, UNPLUGGED, WantedOf
 from pigtail.job.document import Job, Mode, Module, Rail, SupplyIn, alive
 from pigtail.job.wiring import addresses_of, return_links, supply_links
-
-#: What is told of a module whose supply lead is off its pin.
-UNPLUGGED = "unplugged"
 
 
 class StateMoment(NamedTuple):

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from pigtail.job.control import OFF, PLAYING
+from pigtail.job.control import OFF, PLAYING, UNPLUGGED
 from pigtail.job.document import Control, Job, Module, SupplyIn
 from pigtail.job.quantities import DOINGS
 from pigtail.job.wiring import addresses_of, supply_links
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.terminals import node_name
-from pigtail.studies.control.meant import UNPLUGGED, StateMoment, meant, pins_of
+from pigtail.studies.control.meant import StateMoment, meant, pins_of
 
 
 def moments(model: Model) -> tuple[StateMoment, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from pigtail.circuit import Solution
-from pigtail.job.control import OFF, SEARCHING, Acts, WantedOf
+from pigtail.job.control import OFF, SEARCHING, UNPLUGGED, Acts, WantedOf
 from pigtail.job.document import (
     HOST,
     Control,
@@ -20,7 +20,7 @@ from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
 from pigtail.studies.control.found import ColumnKind
-from pigtail.studies.control.meant import UNPLUGGED, StateMoment
+from pigtail.studies.control.meant import StateMoment
 from pigtail.studies.control.moments import active, blinks
 from pigtail.studies.findings import Severity
 from pigtail.studies.judging import judge
@@ -265,9 +265,13 @@ class LightColumn(Asked):
             word = "?"
         elif lit:
             word = "blinks" if self.blinking(moment) else "lit"
+        elif dark.severity is Severity.GOOD:
+            word = "dark"
         else:
-            word = "dark" if dark.severity is Severity.GOOD else "dim"
-        return self.made(word, shown(current), found, self.lit, yes=lit)
+            word = "?" if bright.severity is Severity.UNKNOWN else "dim"
+        return self.made(
+            word, shown(current), found, self.lit, yes=True if lit else None if word == "?" else False
+        )
 
 
 def _port(link: Link, address: str) -> str:

@@ -7,24 +7,26 @@ the state to play in, off while the host waits, the host's own outputs as they w
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
-from pigtail.job.document import Job, Purpose, SupplyIn
+from pigtail.job.document import Job, Mode, Purpose, SupplyIn
 from pigtail.job.wiring import addresses_of
+from pigtail.model.cascade import networks
 from pigtail.model.course import averages_of
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
 from pigtail.model.netlist import compile_job
 from pigtail.studies.control.asked import Asked, Scene, gathered
+from pigtail.studies.control.blinking import blinking_findings
 from pigtail.studies.control.columns import columns
 from pigtail.studies.control.contacts import contacts
 from pigtail.studies.control.drive import drives
 from pigtail.studies.control.fed import ModuleColumn
-from pigtail.studies.control.found import ControlFound, Row
+from pigtail.studies.control.found import ColumnKind, ControlFound, Row
 from pigtail.studies.control.hazard import hazard_findings
 from pigtail.studies.control.meant import StateMoment
 from pigtail.studies.control.moments import moments
@@ -36,8 +38,8 @@ from pigtail.studies.parts import study_parts
 from pigtail.studies.wording import tell
 
 Array = NDArray[np.float64]
-#: What tells nothing but that all is well is said once for a column.
-CONTROLS = (Does.SWITCHES, Does.PULLS, Does.SHOWS, Does.MUTES, Does.DELAYS, Does.COMPARES, Does.AVERAGES)
+#: What is there to change something from state to state.
+WORKED = frozenset({Does.PULLS, Does.COMPARES, Does.MUTES, Does.SHOWS})
 
 
 def study_control(model: Model) -> ControlFound:
@@ -70,10 +72,12 @@ def study_control(model: Model) -> ControlFound:
     for k, switch in enumerate(touched):
         findings += switch.judged([_own(s, f"s{k}.") for s in solved])
     findings += hazard_findings(scene)
+    findings += blinking_findings(scene)
     presses, said = pressed(scene)
     findings += said
     if not model.quick:
         findings += transition_findings(scene)
+    findings += _idle(scene, asked, rows)
     for link in job.links:
         if link.purpose is Purpose.CONTROL:
             findings += study_parts(model, link, "control")
@@ -83,6 +87,24 @@ def study_control(model: Model) -> ControlFound:
         "control", _numbers(asked, solved), tuple(findings), tuple(a.column for a in asked), tuple(rows), tuple(details), (), presses,
         _given(asked, solved, rows),
     )  # fmt: skip
+
+
+def _idle(scene: Scene, asked: Sequence[Asked], rows: Sequence[Row]) -> Iterator[Finding]:
+    """What pulls, mutes or shows and never does, or always, in any state in which the host is not off."""
+    live = [k for k, m in enumerate(scene.moments) if scene.kind(m) is not Mode.OFF]
+    for link in scene.job.links:
+        does = {d for n in networks(link) for d in n.shape.does} & WORKED
+        for at, column in enumerate(c.column for c in asked):
+            shows = Does.SHOWS in does and column.subject == link.id
+            works = does - {Does.SHOWS} and column.subject in link.at("out")
+            if len(live) < 2 or not (
+                shows or (works and column.kind in (ColumnKind.INPUT, ColumnKind.OUTPUT))
+            ):
+                continue
+            cells = [rows[k].cells[at] for k in live]
+            if len({c.yes for c in cells}) == 1 and cells[0].yes is not None and not (shows and cells[0].yes):
+                words = {"link": link.name, "end": column.words, "word": cells[0].word}
+                yield tell("control.never", link.id, words)
 
 
 def _given(

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 #: Values of a line of the host, of a module's, of an input: field and short words.
 HOST_LINE = (("level", "while on"), ("impedance", "behind"), ("least", "host needs"), ("takes", "own load"))
 MODULE_LINE = (("level", "high"), ("impedance", "behind"), ("sources", "may source"), ("sinks", "may sink"))
+BLINKING_LINE = (*MODULE_LINE, ("blink", "blinks"), ("duty", "lit for"))
 INPUT = (("low", "low up to"), ("high", "high from"), ("most", "stands"), ("pull", "pull"))
 
 
@@ -57,6 +58,7 @@ class ControlFacts(QWidget):
             row.state if row else "",
             row.doing if row else "",
             getattr(terminal, "pulls", None),
+            _blinks(job, address),
         )
         self._address = address
         if key != self._key:
@@ -87,7 +89,7 @@ class ControlFacts(QWidget):
                 )
             self._choice("drive", "", tuple(d.value for d in Drive), self._drive)
             self._choice("inverted", "", ("active high", "active low"), self._inverted)
-            self._values(terminal, MODULE_LINE)
+            self._values(terminal, BLINKING_LINE if _blinks(job, address) else MODULE_LINE)
         elif isinstance(terminal, ControlIn):
             self._choice("acts", "", tuple(a.value for a in Acts), self._acts)
             self._choice("active_low", "", ("active high", "active low"), self._active_low)
@@ -210,3 +212,9 @@ class ControlFacts(QWidget):
         self._tell(
             f"{words} while {doing}", partial(set_doing, module_id=module, does=doing, line=line, shown=shown)
         )
+
+
+def _blinks(job: Job, address: str) -> bool:
+    """Whether a line blinks in anything that its module does."""
+    device, _, line = address.partition(".")
+    return any(line in d.blinking for m in job.modules if m.id == device for d in m.doings)
