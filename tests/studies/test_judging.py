@@ -95,6 +95,8 @@ def controls() -> list[Job]:
     blinking = transmitter(
         doings=(Doing(does="searching", blinking=("link",)), Doing(does="linked", active=("link",)))
     )
+    timed = replace(blinking.terminals[-1], blink=known(2.0, "Hz"), duty=known(0.5, ""))
+    blinking = replace(blinking, terminals=(*blinking.terminals[:-1], timed))
     averaged = replace(
         muting(), host=host(rail(states=("radio", "aux")), pin, speaker()), modules=(blinking,)
     )
