@@ -9,9 +9,10 @@ from msgspec.structs import replace
 from pigtail import edits
 from pigtail.catalogue.kinds import make_module
 from pigtail.catalogue.topologies import topology
+from pigtail.edits.links import set_capacitor
 from pigtail.edits.plan import rejoined
 from pigtail.edits.usual import join, return_link, supply_link
-from pigtail.job.control import Doing, Pull
+from pigtail.job.control import Acts, Doing, Drive, Pull
 from pigtail.job.document import (
     AudioIn,
     AudioOut,
@@ -23,6 +24,7 @@ from pigtail.job.document import (
     Mode,
     Module,
     Part,
+    Plus,
     Purpose,
     Rail,
     Return,
@@ -215,3 +217,28 @@ def muting(key: str = "pull_nmos", **more: Any) -> Job:
         return_link("supply_return", "Supply return", "tx.supply_return", "host.star", 20),
         control_link("mute", key, at_in="tx.link", out="host.amp_enable", com="host.star"),
     ))  # fmt: skip
+
+
+def blinking_mute(*, blinks: bool = True) -> Job:
+    """A transmitter whose link pin mutes the speaker, and blinks while it searches, or does not."""
+    doings = (
+        Doing(does="searching", blinking=("link",) if blinks else ()),
+        *(Doing(does=d, active=("link",)) for d in ("linked", "transmitting")),
+    )
+    return replace(muting(), modules=(transmitter(doings=doings),))
+
+
+def decoded(farad: float = 100e-6, *, drain: bool = False, rate: str = "2 Hz ±10 %") -> Job:
+    """A blinking link pin averaged for a controller of the host."""
+    job = blinking_mute()
+    pin = enable(acts=Acts.READ, pulls=Pull.NONE, pull=None, pulled_to=None, gates=())
+    (module,) = job.modules
+    told = {"drive": Drive.OPEN_DRAIN} if drain else {}
+    told |= {"blink": value(rate, "Hz") if rate else None, "duty": value("0.5 ±10 %", "")}
+    line_pin = replace(module.terminals[-1], **told)
+    job = replace(job, host=host(rail(states=("radio", "aux")), pin, speaker()), modules=(
+        replace(module, terminals=(*module.terminals[:-1], line_pin)),))  # fmt: skip
+    job = edits.replace_link(
+        job, control_link("mute", "blink_decode", at_in="tx.link", out="host.amp_enable", com="host.star")
+    )
+    return set_capacitor(parts(job, "mute", c1=farad), "mute", 0, "c1", Plus.SOURCE, value("16 V", "V"))

@@ -15,7 +15,7 @@ import numpy as np
 import pytest
 from simulator import SIMULATOR, run, summary
 
-from controlling import host, line, rail, receiver, value, woken
+from controlling import decoded, host, line, rail, receiver, value, woken
 from pigtail.catalogue.topologies import Does, topologies, topology
 from pigtail.circuit import operating_point, parse, transient
 from pigtail.model.model import Model
@@ -105,10 +105,22 @@ def test_a_blinking_line_is_averaged(hertz: float, duty: float) -> None:
     assert float(np.ptp(volts[end])) == pytest.approx(high * part * (1 - a) * (1 - b) / (1 - a * b), rel=0.03)
 
 
-def test_off_blinking_and_steady_are_told_apart() -> None:
-    """By the trade's filter the three means lie a volt and more apart, ripple included."""
-    high, part = 5.0, 100e3 / 103.3e3
-    assert min(0.5 * high * part - 0.0, high * part - 0.5 * high * part) > 1.0
+@pytest.mark.parametrize("farad", [4.7e-6, 22e-6, 100e-6])
+def test_how_far_off_blinking_and_steady_lie_apart_is_what_the_circuit_does_in_time(farad: float) -> None:
+    """The valley above nought and the crest below steady, of the steady level, as the circuit settles to them."""
+    job = decoded(farad, rate="2 Hz")
+    (said,) = [f for f in study_control(Model.of(job)).findings if f.judgement == "control.decoded"]
+    shape = topology("blink_decode")
+    deck = (
+        f"blink\n{shape.netlist}\nRs s in 60\nX1 in out 0 blink_decode c1={farad:g}\n"
+        "Vs s 0 DC 0 PULSE(0 3.3 0 1u 1u 0.25 0.5)\n.tran 1m 6\n.end\n"
+    )
+    solved = transient(parse(deck), 6.0, 1e-3, max_step=2e-3)
+    times, volts = np.asarray(solved.times), np.asarray(solved.v("out"))[0]
+    last = volts[times >= 5.0]
+    steady = 3.3 * 100e3 / (100e3 + 3.3e3 + 60.0)
+    apart = min(float(last.min()), steady - float(last.max())) / steady
+    assert said.value == pytest.approx(apart, abs=0.005)
 
 
 @pytest.mark.parametrize("farad", [1e-6, 10e-6, 47e-6])

@@ -9,7 +9,9 @@ from msgspec.structs import replace
 
 from controlling import (
     WAKING,
+    blinking_mute,
     control_link,
+    decoded,
     enable,
     host,
     line,
@@ -18,7 +20,6 @@ from controlling import (
     parts,
     rail,
     receiver,
-    speaker,
     transmitter,
     value,
     with_link,
@@ -26,11 +27,10 @@ from controlling import (
 )
 from pigtail import edits
 from pigtail.catalogue.topologies import topology
-from pigtail.edits.links import set_capacitor
 from pigtail.edits.usual import join, return_link
 from pigtail.job.check import check_job
 from pigtail.job.control import Acts, Doing, Drive, LineState, Pull, Stand, Switch, SwitchKind
-from pigtail.job.document import Control, ControlIn, Job, Pin, Plus
+from pigtail.job.document import Control, ControlIn, Job, Pin
 from pigtail.model.model import Model
 from pigtail.studies.all import study_job
 from pigtail.studies.control.found import ControlFound
@@ -139,31 +139,6 @@ def amplifier(pulls: Pull) -> Job:
         most=value("6 V ±1 %", "V"),
     )
     return woken("direct", ctl="", of=host(rail(states=("radio", "aux"))), module=receiver(pin))
-
-
-def blinking_mute(*, blinks: bool = True) -> Job:
-    """A transmitter whose link pin mutes the speaker, and blinks while it searches, or does not."""
-    doings = (
-        Doing(does="searching", blinking=("link",) if blinks else ()),
-        *(Doing(does=d, active=("link",)) for d in ("linked", "transmitting")),
-    )
-    return replace(muting(), modules=(transmitter(doings=doings),))
-
-
-def decoded(farad: float = 100e-6, *, drain: bool = False, rate: str = "2 Hz ±10 %") -> Job:
-    """A blinking link pin averaged for a controller of the host."""
-    job = blinking_mute()
-    pin = enable(acts=Acts.READ, pulls=Pull.NONE, pull=None, pulled_to=None, gates=())
-    (module,) = job.modules
-    told = {"drive": Drive.OPEN_DRAIN} if drain else {}
-    told |= {"blink": value(rate, "Hz") if rate else None, "duty": value("0.5 ±10 %", "")}
-    line_pin = replace(module.terminals[-1], **told)
-    job = replace(job, host=host(rail(states=("radio", "aux")), pin, speaker()), modules=(
-        replace(module, terminals=(*module.terminals[:-1], line_pin)),))  # fmt: skip
-    job = edits.replace_link(
-        job, control_link("mute", "blink_decode", at_in="tx.link", out="host.amp_enable", com="host.star")
-    )
-    return set_capacitor(parts(job, "mute", c1=farad), "mute", 0, "c1", Plus.SOURCE, value("16 V", "V"))
 
 
 def strong_line(volts: str, key: str = "high_side_pmos_nmos") -> Job:
