@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from conftest import Bench
-from controlling import muting, woken
+from controlling import decoded, muting, woken
 from pigtail.catalogue.topologies import topologies
 from pigtail.desktop.fields import ValueField
 from pigtail.desktop.stations.control.dialogs import JoinDialog, PinDialog, SwitchDialog
@@ -181,6 +181,32 @@ def test_what_a_pin_shows_is_told_for_each_thing_done(qtbot: QtBot) -> None:
     drive = station.findChild(QComboBox, "fact_drive")
     assert drive is not None
     assert drive.currentText() == Drive.PUSH_PULL.value
+
+
+def test_what_blinks_tells_how_often_and_its_average_is_told(qtbot: QtBot) -> None:
+    """Fields for rate and duty beside a line that blinks, and for none that does not; the averaged input shows the mean in its cell."""
+    station = shown(qtbot, decoded(rate=""))
+    told: list[Change] = []
+    station.edited.connect(told.append)
+    rows = station.table.model_.found.rows  # type: ignore[union-attr]
+    at = next(k for k, r in enumerate(rows) if r.doing == "searching")
+    station.table.pick(at, 1)
+    rate = station.findChild(QLineEdit, "fact_blink")
+    assert rate is not None
+    rate.setText("2 Hz")
+    rate.setModified(True)
+    rate.editingFinished.emit()
+    job = told[-1].edit(decoded(rate=""))
+    line = job.terminal("tx.link")
+    assert isinstance(line, Control)
+    assert line.blink is not None
+    station.show_job(job, study_job(job))
+    assert "blinks" in cell_of(station, at, 1)
+    assert "blinks 1.6 V" in cell_of(station, at, 2)
+    station.table.pick(2, 0)
+    station.show_job(muting(), study_job(muting()))
+    station.table.pick(at, 1)
+    assert "blink" not in station.facts.fields
 
 
 def test_switches_and_networks_are_in_the_menu(qtbot: QtBot) -> None:

@@ -27,9 +27,10 @@ from controlling import (
 )
 from pigtail import edits
 from pigtail.catalogue.topologies import topology
+from pigtail.edits.control import set_want
 from pigtail.edits.usual import join, return_link
 from pigtail.job.check import check_job
-from pigtail.job.control import Acts, Doing, Drive, LineState, Pull, Stand, Switch, SwitchKind
+from pigtail.job.control import Acts, Doing, Drive, LineState, Pull, Stand, Switch, SwitchKind, WantedOf
 from pigtail.job.document import Control, ControlIn, Job, Pin
 from pigtail.model.model import Model
 from pigtail.studies.all import study_job
@@ -141,6 +142,22 @@ def amplifier(pulls: Pull) -> Job:
     return woken("direct", ctl="", of=host(rail(states=("radio", "aux"))), module=receiver(pin))
 
 
+def heard_while_linked(key: str) -> Job:
+    """A speaker that is to be heard only while the transmitter is linked: pulled down while it is not, or held down and let up by it."""
+    pulled = key == "pull_nmos"
+    pin = {} if pulled else {"pulls": Pull.DOWN, "pulled_to": None}
+    job = muting(key, **pin)
+    (module,) = job.modules
+    job = replace(job, modules=(
+        replace(module, terminals=(*module.terminals[:-1], replace(module.terminals[-1], inverted=pulled))),))  # fmt: skip
+    if not pulled:
+        job = edits.replace_link(job, control_link("mute", key, at_in="tx.link", out="host.amp_enable"))
+    for doing, yes in (("unplugged", False), ("searching", False), ("linked", True), ("transmitting", True)):
+        for state in ("radio", "aux"):
+            job = set_want(job, "host.speaker", WantedOf.HEARD, state, doing, yes)
+    return job
+
+
 def strong_line(volts: str, key: str = "high_side_pmos_nmos") -> Job:
     """A module woken by a line of many volts that can give much."""
     return woken(key, of=host(rail(), line(level=volts, ohm="100 Ω ±5 %", least=value("1 V ±5 %", "V"))))
@@ -199,6 +216,8 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
     "an average that ripples as much as it tells": (lambda: decoded(1e-6), "control.not_decoded", decoded),
     "an average of what only pulls down": (lambda: decoded(drain=True), "control.nothing_to_average", decoded),
     "an average of a blinking nobody timed": (lambda: decoded(rate=""), "control.decoded", decoded),
+    "a speaker that screams while the module is unpowered": (
+        lambda: heard_while_linked("pull_nmos"), "control.not_mute", lambda: heard_while_linked("wire")),
     "a mute too weak to pull": (
         lambda: parts(muting("pull_npn"), "mute", rd=2.2e6), "control.never", lambda: muting("pull_npn")),
     "a transistor that does not stand what it pulls": (

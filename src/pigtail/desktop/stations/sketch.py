@@ -30,6 +30,10 @@ NARROW_PX = 500
 MOST_PX, LEAST_PX, FIELD_PX, MORE_PX, NAME_PX = 34.0, 17.0, 64.0, 18.0, 24.0
 
 
+#: How far above a part that lies its field reaches, in units of the grid.
+ABOVE = 1.4
+
+
 class SketchMark(NamedTuple):
     """A line of a sketch: its word, its names, its numbers."""
 
@@ -99,7 +103,11 @@ class SketchStrip(NetworkStrip):
 
     def _extent(self) -> tuple[float, float, float, float]:
         xs = [x for m in self._marks for x in m.at[::2]]
-        ys = [y for m in self._marks for y in m.at[1::2]]
+        ys = [
+            y - (ABOVE if "h" in m.names[1:] else 0.0)  # room for the field above what lies
+            for m in self._marks
+            for y in m.at[1::2]
+        ]
         return min(xs, default=0.0), min(ys, default=0.0), max(xs, default=1.0), max(ys, default=1.0)
 
     def _scale(self) -> tuple[float, float, float]:

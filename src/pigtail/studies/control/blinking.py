@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
+import msgspec
 import numpy as np
 
 from pigtail.catalogue.topologies import Does
@@ -15,7 +16,9 @@ from pigtail.model.estimate import Input, Wanted
 from pigtail.model.spread import Samples, estimate_many
 from pigtail.model.terminals import beside_inputs, terminal_inputs
 from pigtail.studies.control.asked import Array, Scene
-from pigtail.studies.findings import Finding
+from pigtail.studies.control.found import Row, StateCell
+from pigtail.studies.control.moments import blinks
+from pigtail.studies.findings import Finding, Severity, worst
 from pigtail.studies.judging import judge
 from pigtail.studies.wording import tell
 
@@ -35,6 +38,32 @@ def blinking_findings(scene: Scene) -> Iterator[Finding]:
                 if device != module.id or line not in lines or join.port in ("out", "com"):
                     continue
                 yield from _of_link(scene, module, link, join.terminal)
+
+
+def with_blinks(scene: Scene, rows: Sequence[Row], found: Sequence[Finding]) -> list[Row]:
+    """The rows with what is said of blinking lines in the cells of what they reach, while they blink."""
+    told = {f.subject: f for f in found}
+    made = []
+    for row in rows:
+        module = next((m for m in scene.job.modules if m.id == row.module), None)
+        ends = {
+            e: told[x.id]
+            for x in scene.job.links
+            for e in x.at("out")
+            if x.id in told and module is not None
+            for a in (j.terminal for j in x.joins)
+            if a.startswith(f"{module.id}.") and blinks(module, a.partition(".")[2], row.doing)
+        }
+        cells = tuple(_told(c, ends.get(c.column.partition(".")[2])) for c in row.cells)
+        made.append(msgspec.structs.replace(row, cells=cells))
+    return made
+
+
+def _told(cell: StateCell, finding: Finding | None) -> StateCell:
+    """A cell with a finding that is worse than what it has."""
+    if finding is None or worst([finding.severity, cell.severity or Severity.GOOD]) is not finding.severity:
+        return cell
+    return msgspec.structs.replace(cell, severity=finding.severity, why=finding.sentence)
 
 
 def _of_link(scene: Scene, module: Module, link: Link, line: str) -> Iterator[Finding]:

@@ -115,7 +115,14 @@ class LineColumn(Asked):
         }
         found = list(self._of_host(n, words) if self.of_host else self._of_pin(n, words))
         high = volts.value is not None and abs(volts.value) > ACTIVE_V
-        return self.made("" if volts.value is not None else "?", shown(volts), found, self.lit, yes=high)
+        word = "?" if volts.value is None else "blinks" if self.blinking(moment) else ""
+        return self.made(word, shown(volts), found, self.lit, yes=high)
+
+    def blinking(self, moment: StateMoment) -> bool:
+        """Whether it blinks in a moment."""
+        device, _, line = self.address.partition(".")
+        module = next((m for m in self.job.modules if m.id == device == moment.module), None)
+        return module is not None and blinks(module, line, moment.doing)
 
     def _of_host(self, n: Numbers, words: dict[str, str]) -> Iterator[Finding]:
         volts = n["v"]

@@ -21,7 +21,7 @@ from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
 from pigtail.model.netlist import compile_job
 from pigtail.studies.control.asked import Asked, Scene, gathered
-from pigtail.studies.control.blinking import blinking_findings
+from pigtail.studies.control.blinking import blinking_findings, with_blinks
 from pigtail.studies.control.columns import columns
 from pigtail.studies.control.contacts import contacts
 from pigtail.studies.control.drive import drives
@@ -72,7 +72,9 @@ def study_control(model: Model) -> ControlFound:
     for k, switch in enumerate(touched):
         findings += switch.judged([_own(s, f"s{k}.") for s in solved])
     findings += hazard_findings(scene)
-    findings += blinking_findings(scene)
+    blinking = list(blinking_findings(scene))
+    findings += blinking
+    rows = with_blinks(scene, rows, blinking)
     presses, said = pressed(scene)
     findings += said
     if not model.quick:

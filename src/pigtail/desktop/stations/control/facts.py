@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from pigtail.desktop.fields import read_known
 from pigtail.edits import set_value
@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 HOST_LINE = (("level", "while on"), ("impedance", "behind"), ("least", "host needs"), ("takes", "own load"))
 MODULE_LINE = (("level", "high"), ("impedance", "behind"), ("sources", "may source"), ("sinks", "may sink"))
 BLINKING_LINE = (*MODULE_LINE, ("blink", "blinks"), ("duty", "lit for"))
+#: So many fields stand in one row; with words to choose from, where it is narrower than this [px], so many.
+IN_ONE, WIDE_PX, IN_NARROW = 8, 700, 4
 INPUT = (("low", "low up to"), ("high", "high from"), ("most", "stands"), ("pull", "pull"))
 
 
@@ -38,9 +40,13 @@ class ControlFacts(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("control_facts")
-        self._row = QHBoxLayout(self)
-        self._row.setContentsMargins(0, 0, 0, 0)
-        self._row.setSpacing(4)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(3)
+        self._rows = (QHBoxLayout(), QHBoxLayout())
+        for each in self._rows:
+            each.setSpacing(4)
+            whole.addLayout(each)
         self._key: tuple[object, ...] = ()
         self.fields: dict[str, QLineEdit] = {}
         self.choices: dict[str, QComboBox] = {}
@@ -58,6 +64,7 @@ class ControlFacts(QWidget):
             row.state if row else "",
             row.doing if row else "",
             getattr(terminal, "pulls", None),
+            self._wide,
             _blinks(job, address),
         )
         self._address = address
@@ -70,10 +77,11 @@ class ControlFacts(QWidget):
     # -- the fields -------------------------------------------------------------------------------------------
 
     def _make(self, job: Job, address: str, terminal: AnyTerminal | None, row: Row | None) -> None:
-        while (item := self._row.takeAt(0)) is not None:
-            if (old := item.widget()) is not None:
-                old.hide()
-                old.deleteLater()
+        for each in self._rows:
+            while (item := each.takeAt(0)) is not None:
+                if (old := item.widget()) is not None:
+                    old.hide()
+                    old.deleteLater()
         self.fields, self.choices = {}, {}
         host = address.startswith(f"{HOST}.")
         if isinstance(terminal, Control) and host:
@@ -95,13 +103,25 @@ class ControlFacts(QWidget):
             self._choice("active_low", "", ("active high", "active low"), self._active_low)
             self._choice("pulls", "", tuple(p.value for p in Pull), self._pulls)
             self._values(terminal, INPUT)
-        self._row.addStretch(1)
+        for each in self._rows:
+            each.addStretch(1)
 
     def _values(self, terminal: AnyTerminal, fields: tuple[tuple[str, str], ...]) -> None:
         for field, words in fields:
             item = quantity(terminal, field)
             if item is not None:
                 self._field(field, words, item.unit, partial(self._value, field, item.words))
+
+    @property
+    def _wide(self) -> bool:
+        parent = self.parentWidget()
+        return parent is not None and parent.width() >= WIDE_PX
+
+    @property
+    def _row(self) -> QHBoxLayout:
+        """The row that has room for one more."""
+        most = IN_NARROW if self.choices and not self._wide else IN_ONE
+        return self._rows[len(self.fields) + len(self.choices) >= most]
 
     def _field(self, name: str, words: str, unit: str, run: Callable[[Known | None], None]) -> None:
         label, entry = QLabel(words), QLineEdit()
@@ -112,15 +132,17 @@ class ControlFacts(QWidget):
         entry.setMinimumWidth(54)
         entry.setMaximumWidth(110)
         entry.editingFinished.connect(partial(self._typed, entry, words, unit, run))
+        row = self._row
         self.fields[name] = entry
-        self._row.addWidget(label)
-        self._row.addWidget(entry, 1)
+        row.addWidget(label)
+        row.addWidget(entry, 1)
 
     def _choice(self, name: str, words: str, items: tuple[str, ...], run: Callable[[str], None]) -> None:
+        row = self._row
         if words:
             label = QLabel(words)
             label.setObjectName("dim")
-            self._row.addWidget(label)
+            row.addWidget(label)
         combo = QComboBox()
         combo.setObjectName(f"fact_{name}")
         combo.setAccessibleName(words or name.replace("_", " "))
@@ -129,7 +151,7 @@ class ControlFacts(QWidget):
         combo.setMinimumContentsLength(7)
         combo.activated.connect(lambda k: run(combo.itemText(k)))
         self.choices[name] = combo
-        self._row.addWidget(combo, 1)
+        row.addWidget(combo, 1)
 
     def _fill(self, job: Job, address: str, terminal: AnyTerminal | None, row: Row | None) -> None:
         for name, entry in self.fields.items():

@@ -58,6 +58,8 @@ if TYPE_CHECKING:
 LOW_PX, SAID_PX = 560, 68
 #: The part of the station's height that a long table has at least [1].
 TABLE_PART = 0.42
+#: The height of one row of facts [px].
+ROW_PX = 26
 HINT = "Type + or − into a cell for what is wanted there, Delete for nothing in particular."
 
 
@@ -146,7 +148,8 @@ class ControlStation(Station):
         self.paths.setMaximumHeight(SAID_PX if said else 16_777_215)
         needed = self.table.needed()
         self.table.setMaximumHeight(needed)
-        self.table.setMinimumHeight(min(needed, int(TABLE_PART * self.height())))
+        told = max(self.facts.sizeHint().height() - ROW_PX, 0) if not self.facts.isHidden() else 0
+        self.table.setMinimumHeight(min(needed, int(TABLE_PART * self.height()) - told))
 
     # -- what is picked ---------------------------------------------------------------------------------------
 
