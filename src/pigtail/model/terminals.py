@@ -93,6 +93,8 @@ def macro_name(terminal: AnyTerminal, *, fed: bool = False, passed: bool = False
         return "audio_out_passed"
     elif isinstance(terminal, Control) and terminal.drive is Drive.OPEN_DRAIN:
         name = "drain"
+    elif fed and isinstance(terminal, Control):
+        return "logic_out_fed"
     elif fed and isinstance(terminal, ControlIn) and terminal.pulls is Pull.UP and terminal.pulled_to is None:
         return "logic_in_supplied"
     return f"{name}_fed" if fed and not isinstance(terminal, SupplyIn) else name
