@@ -390,7 +390,11 @@ def test_each_position_fires_its_own_input() -> None:
 @pytest.mark.parametrize(("job", "code"), [
     (lambda: sounds(crossed=True), "control.trigger_two"),
     (lambda: sounds(pulls=Pull.NONE), "control.trigger_floats"),
+    (lambda: sounds(held=True), "control.trigger_held"),
+    (lambda: sounds(pulls=Pull.DOWN), "control.trigger_held"),
+    (lambda: replace(sounds(), links=tuple(x for x in sounds().links if x.id != "foot_wire")), "control.trigger_none"),
+    (lambda: replace(sounds(held=True), links=tuple(x for x in sounds().links if x.id != "foot_wire")), "control.trigger_none"),
 ])  # fmt: skip
 def test_two_at_once_and_what_floats_are_told(job: Callable[[], Job], code: str) -> None:
-    """Two inputs on one contact, an input that nothing holds."""
+    """Two inputs on one contact, an input that nothing holds, a switch that stays closed, a pull the wrong way, a foot joined to nothing."""
     assert code in codes(job())

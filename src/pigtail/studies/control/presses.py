@@ -34,7 +34,7 @@ def pressed(scene: Scene) -> tuple[tuple[Press, ...], list[Finding]]:
         return (), []
     stays = [s for s in there if s.kind not in SPRINGS]
     buttons = [s for s in there if s.kind in SPRINGS]
-    positions = list(product(*(s.ways for s in stays)))[:MOST]
+    positions = list(product(*(_positions(s) for s in stays)))[:MOST]
     rows = [(p, b) for p in positions for b in (None, *buttons)]
     state = job.working_state()
     switches = dict(net.switches[state])
@@ -60,12 +60,20 @@ def pressed(scene: Scene) -> tuple[tuple[Press, ...], list[Finding]]:
             elif active:
                 fires.append(address)
         where = (
-            listed(f"{s.name} on {_point(scene, w)}" for s, w in zip(stays, position, strict=True))
+            listed(
+                f"{s.name} on {_point(scene, w)}" if w else f"{s.name} open"
+                for s, w in zip(stays, position, strict=True)
+            )
             if stays
             else ""
         )
         found.append(Press(where, button.name if button else "", tuple(fires), tuple(undecided)))
     return tuple(found), list(_judged(scene, found, bool(buttons)))
+
+
+def _positions(switch: Switch) -> tuple[str, ...]:
+    """The ways that a switch may stand on; one with a single way may be open too."""
+    return switch.ways if len(switch.ways) > 1 else (*switch.ways, "")
 
 
 def _made(
@@ -106,14 +114,19 @@ def _judged(scene: Scene, presses: list[Press], buttons: bool) -> Iterator[Findi
         yield tell(
             "control.trigger_two", double.fires[0], {"names": name(double.fires), "where": _when(double)}
         )
-    held = next((p for p in presses if not p.button and p.fires), None) if buttons else None
+    held = next((p for p in presses if not p.button and p.fires), None)
     if held is not None:
-        yield tell(
-            "control.trigger_held", held.fires[0], {"name": name(held.fires[:1]), "where": _when(held)}
-        )
+        where = _when(held) if buttons else held.position
+        yield tell("control.trigger_held", held.fires[0], {"name": name(held.fires[:1]), "where": where})
     none = next((p for p in presses if p.button and not p.fires and not p.undecided), None)
+    if none is None and not buttons and not any(p.fires or p.undecided for p in presses):
+        none = presses[0]
     if none is not None:
-        yield tell("control.trigger_none", "", {"where": _when(none)})
+        yield tell(
+            "control.trigger_none",
+            "",
+            {"where": _when(none) if none.button else "any switch in any position"},
+        )
     if not (floats or double or held or none):
         yield tell("control.triggers", "", {"count": str(len([p for p in presses if p.fires]))})
 
