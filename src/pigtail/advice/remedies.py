@@ -32,6 +32,8 @@ from pigtail.units import format_quantity
 
 MOST_OFFERED = 3
 CLEAR_STEP_DB = 3.0
+#: What is mended before anything else is looked at.
+ALONE = frozenset({*MISWIRED, "survey.hazardous_point"})
 #: What a study tells of a plan in which nothing lives.
 SILENT = frozenset({"returns.silent", "level.dead_source"})
 MOST_CATCHES = 2
@@ -145,17 +147,17 @@ def _keys(finding: Finding, study: Study) -> tuple[tuple[object, ...], ...]:
 
 
 def advised(job: Job, studies: Studies) -> Studies:
-    """The studies with remedies on every finding that needs one and has one; while a wire is on the wrong pad, on that alone, since nothing
-    else that is told holds."""
+    """The studies with remedies on every finding that needs one and has one; while a wire is on the wrong pad, or on a point that may hurt,
+    on that alone, since nothing else that is told holds."""
     trials = Trials(job, studies)
-    miswired = any(f.code in MISWIRED for f in studies.findings)
-    return replace(studies, found=tuple(_with(trials, s, miswired=miswired) for s in studies.found))
+    alone = any(f.code in ALONE for f in studies.findings)
+    return replace(studies, found=tuple(_with(trials, s, alone=alone) for s in studies.found))
 
 
-def _with(trials: Trials, study: Study, *, miswired: bool) -> Study:
+def _with(trials: Trials, study: Study, *, alone: bool) -> Study:
     findings = tuple(
         f
-        if f.severity is Severity.GOOD or (miswired and f.code not in MISWIRED)
+        if f.severity is Severity.GOOD or (alone and f.code not in ALONE)
         else replace(f, remedies=remedies(trials, study, f))
         for f in study.findings
     )
