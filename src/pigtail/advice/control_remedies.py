@@ -30,11 +30,14 @@ from pigtail.job.document import HOST, AudioIn, Control, ControlIn, Job, Link, P
 from pigtail.job.measured import Measured
 from pigtail.job.wiring import return_address, return_links, star_address
 from pigtail.studies.findings import Finding
+from pigtail.units import format_quantity
 from pigtail.units.series import nearest
 
 Fix = tuple[str, Edit]
 #: Ways of one line that are tried for one finding, by how much a resistor is changed [1].
 WAYS, STEPS_UP, STEPS_DOWN = 4, (2.2, 4.7, 10.0), (0.47, 0.22, 0.1, 0.047, 0.022)
+#: By how much the capacitor of an average is changed [1].
+STEPS_SLOWER = (4.7, 22.0, 100.0)
 #: The switch that takes nothing from its line, and those whose drivers begin at half a volt.
 GATE, BASES = "high_side_pmos_nmos", ("high_side_pmos_npn", "high_side_pnp")
 #: What an input that nothing holds is held by [Ω]; the lower end of a divider [Ω].
@@ -154,8 +157,6 @@ def _resisted(job: Job, links: list[Link], steps: tuple[float, ...]) -> Iterator
 
 
 def _ohm(value: float) -> str:
-    from pigtail.units import format_quantity
-
     return format_quantity(value, "Ω")
 
 
@@ -192,6 +193,40 @@ def _driven(job: Job, finding: Finding) -> Iterator[Fix]:
     if line and link.purpose is Purpose.SUPPLY:
         for key in (*BASES, GATE):
             yield topology(key).remedy, partial(put_switch, link_id=link.id, key=key, line=line)
+
+
+def _higher(job: Job, finding: Finding) -> Iterator[Fix]:
+    """The resistor before a diode higher."""
+    link = job.link(finding.subject)
+    yield from _resisted(job, [link] if link is not None else [], STEPS_UP)
+
+
+def _slower(job: Job, finding: Finding) -> Iterator[Fix]:
+    """A larger capacitor where a line is averaged."""
+    link = job.link(finding.subject)
+    for at, section in enumerate(link.sections if link is not None else ()):
+        shape = topology(section.topology)
+        for rule in shape.bought() if Does.AVERAGES in shape.does else ():
+            for step in STEPS_SLOWER if rule.unit == "F" else ():
+                value = nearest(shape.values(section)[rule.name].nominal * step, "E3")
+                change = partial(
+                    set_part,
+                    link_id=finding.subject,
+                    section=at,
+                    name=rule.name,
+                    value=rule.known(value),
+                )
+                yield f"{rule.name.upper()} to {format_quantity(value, 'F')}", change
+
+
+def _another(job: Job, finding: Finding) -> Iterator[Fix]:
+    """Another switch in the same place, worked by the same line."""
+    link = job.link(finding.subject)
+    line = next(iter(link.at("ctl")), "") if link is not None else ""
+    if line and link is not None and link.purpose is Purpose.SUPPLY:
+        for key in (*BASES, GATE):
+            if not any(s.topology == key for s in link.sections):
+                yield topology(key).remedy, partial(put_switch, link_id=link.id, key=key, line=line)
 
 
 def _with_diode(job: Job, finding: Finding) -> Iterator[Fix]:
@@ -360,6 +395,12 @@ FIXES: dict[str, tuple[Callable[[Job, Finding], Iterator[Fix]], ...]] = {
     "control.gate_weak": (_driven,),
     "control.coil_weak": (_driven,),
     "control.coil_bare": (_with_diode,),
+    "control.gate_breaks": (_another,),
+    "control.stands_not": (_another,),
+    "control.diode_burns": (_higher,),
+    "control.never": (_driven,),
+    "control.not_decoded": (_slower,),
+    "control.decoded_close": (_slower,),
     "control.nothing_works": (_steered,),
     "control.level_too_high": (_divided,),
     "control.undecided": (_held,),
