@@ -7,7 +7,7 @@ from typing import Any
 from pigtail.advice.controls import search_controls
 from pigtail.advice.found import ControlsFound
 from pigtail.advice.shapes import Wish
-from pigtail.cli.suggesting import sections_as_json
+from pigtail.cli.suggesting import ranked, sections_as_json
 from pigtail.job.document import AudioIn, AudioOut, Control, ControlIn, Job, Module
 from pigtail.units import format_quantity
 
@@ -74,13 +74,13 @@ def controls_as_json(found: list[ControlsFound]) -> dict[str, Any]:
 
 def controls_as_text(found: list[ControlsFound]) -> str:
     """The same as lines."""
-    lines = []
-    for s in found:
-        lines.append(f"{s.of}: {s.solved:,} ways looked at. {s.trouble}".rstrip())
-        for rank, o in enumerate(s.options, 1):
-            mark = "*" if o.pareto else " "
-            stolen = format_quantity(o.stolen_a, "A", 2)
-            lines.append(
-                f" {rank:>2}{mark} {o.severity.value:<7} {stolen:>8} from {o.line}  {o.parts} parts  {o.words}"
-            )
+    lines = [
+        line
+        for s in found
+        for line in ranked(
+            f"{s.of}: {s.solved:,} ways looked at. {s.trouble}",
+            s.options,
+            lambda o: f"{format_quantity(o.stolen_a, 'A', 2):>8} from {o.line}  {o.parts} parts  {o.words}",
+        )
+    ]
     return "\n".join(lines) if lines else "There is nothing to control yet."

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
-from pigtail.advice.found import SearchFound
+from pigtail.advice.found import Controlled, Option, SearchFound, Supplied
 from pigtail.advice.matching import match_source
 from pigtail.advice.search import plausibly, search
 from pigtail.advice.shapes import Wish
@@ -14,6 +15,8 @@ from pigtail.job.errors import EditError
 from pigtail.model.estimate import Estimate
 from pigtail.studies.loudness import Loudness, loudness_of
 from pigtail.units import format_quantity
+
+Found = TypeVar("Found", Option, Supplied, Controlled)
 
 
 def as_loud_as(job: Job, link: str, now: Path | None, wanted: Path | None) -> Job:
@@ -84,6 +87,17 @@ def sections_as_json(link: Link) -> list[dict[str, Any]]:
     ]
 
 
+def ranked(head: str, options: Sequence[Found], said: Callable[[Found], str]) -> list[str]:
+    """What a search found as lines: what was looked at, then the options with their rank, a mark for a best in something, a severity."""
+    return [
+        head.rstrip(),
+        *(
+            f" {rank:>2}{'*' if o.pareto else ' '} {o.severity.value:<7} {said(o)}"
+            for rank, o in enumerate(options, 1)
+        ),
+    ]
+
+
 def suggest_as_json(found: list[SearchFound]) -> dict[str, Any]:
     """What was found by feed."""
     return {
@@ -119,13 +133,15 @@ def suggest_as_json(found: list[SearchFound]) -> dict[str, Any]:
 
 def suggest_as_text(found: list[SearchFound]) -> str:
     """The same as lines."""
-    lines = []
-    for s in found:
-        lines.append(f"{s.link}: {s.solved:,} candidates solved. {s.trouble}".rstrip())
-        for rank, o in enumerate(s.options, 1):
-            mark = "*" if o.pareto else " "
-            noise = format_quantity(o.noise_v, "V", 2)
-            lines.append(
-                f" {rank:>2}{mark} {o.severity.value:<6} {o.target.text():<32} {noise:>8} noise  {o.parts} parts  {o.words}"
-            )
+    lines = [
+        line
+        for s in found
+        for line in ranked(
+            f"{s.link}: {s.solved:,} candidates solved. {s.trouble}",
+            s.options,
+            lambda o: (
+                f"{o.target.text():<32} {format_quantity(o.noise_v, 'V', 2):>8} noise  {o.parts} parts  {o.words}"
+            ),
+        )
+    ]
     return "\n".join(lines) if lines else "The job has no feed yet."

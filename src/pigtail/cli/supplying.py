@@ -7,7 +7,7 @@ from typing import Any
 from pigtail.advice.found import SuppliesFound
 from pigtail.advice.shapes import Wish
 from pigtail.advice.supplies import pin_named, search_supplies
-from pigtail.cli.suggesting import number_as_json, sections_as_json
+from pigtail.cli.suggesting import number_as_json, ranked, sections_as_json
 from pigtail.job.document import HOST, Job, Purpose, SupplyIn
 from pigtail.model.estimate import Estimate
 
@@ -64,11 +64,10 @@ def supplies_as_json(found: SuppliesFound) -> dict[str, Any]:
 
 def supplies_as_text(found: SuppliesFound) -> str:
     """The same as lines."""
-    lines = [f"{found.pin}: {found.solved:,} ways looked at. {found.trouble}".rstrip()]
-    for rank, o in enumerate(found.options, 1):
-        mark = "*" if o.pareto else " "
-        lines.append(
-            f" {rank:>2}{mark} {o.severity.value:<7} {o.volts.short():>7} {o.heat_w:5.2f} W heat  {o.parts} parts  "
-            f"{o.source}: {o.words}"
+    return "\n".join(
+        ranked(
+            f"{found.pin}: {found.solved:,} ways looked at. {found.trouble}",
+            found.options,
+            lambda o: f"{o.volts.short():>7} {o.heat_w:5.2f} W heat  {o.parts} parts  {o.source}: {o.words}",
         )
-    return "\n".join(lines)
+    )

@@ -1,10 +1,10 @@
-"""What a search found, as Level and Power show it: a table of options, the best first, what there is to know of the chosen one, both sides
-of what modders disagree on, and the buttons that ask for them."""
+"""What a search found, as Level, Power and Control show it: a table of options, the best first, what there is to know of the chosen one,
+both sides of what modders disagree on, and the buttons that ask for them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QResizeEvent
@@ -14,6 +14,9 @@ from pigtail.advice.found import Contest
 from pigtail.desktop.stations.schools import Schools
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import Answer
+
+if TYPE_CHECKING:
+    from pigtail.job.document import Job
 
 
 class Weighed(Protocol):
@@ -294,3 +297,47 @@ class OptionsBoard(QWidget):
         option = self._option()
         if option is not None:
             self._take(option)
+
+
+class SubjectBoard(OptionsBoard):
+    """What a search found for one thing of a job, a step at a time, and what modders disagree on about it.
+
+    `asks` are the services that tell the steps, take one, and tell the disputes, each given the job and the thing's address.
+    """
+
+    asks: tuple[Callable[..., Any], Callable[..., Any], Callable[..., Any]]
+
+    def __init__(self, *arguments: Any, **named: Any) -> None:
+        super().__init__(*arguments, **named)
+        self._job: Job | None = None
+        self._of = ""
+
+    def show_subject(self, job: Job | None, of: str) -> None:
+        """Another job or thing is on view: what was found for the last one goes."""
+        if job is not self._job or of != self._of:
+            self._job, self._of = job, of
+            self.forget()
+        self.seek.setEnabled(bool(of))
+        self.ways.setEnabled(bool(of))
+
+    def _choices(self) -> tuple[Any, ...]:
+        """What a step is given besides."""
+        return ()
+
+    def _search(self, goes_on: Callable[[], bool], ask: Callable[[Answer], None]) -> bool:
+        job, of, choices = self._job, self._of, self._choices()
+        if job is None or not of:
+            return False
+        steps, step, _ = self.asks
+        by_steps(
+            ask,
+            lambda told: Answer(steps, (job, of), told),
+            lambda told, each, before: Answer(step, (job, of, each, *choices, before), told),
+            self.show_search,
+            goes_on,
+        )
+        return True
+
+    def _contests(self, show: Callable[[tuple[Contest, ...]], None]) -> Answer | None:
+        job, of = self._job, self._of
+        return Answer(self.asks[2], (job, of), show) if job is not None and of else None

@@ -2,27 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from pigtail.desktop.stations.options import OptionsBoard, button, by_steps
+from pigtail.desktop.stations.options import SubjectBoard, button
 from pigtail.desktop.tables import Cell
-from pigtail.desktop.wants import Answer, answer
 from pigtail.edits.change import Change
 from pigtail.service import services
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
-    from pigtail.advice.found import Contest, Controlled
-    from pigtail.job.document import Job
+    from pigtail.advice.found import Controlled
 
 COLUMNS = ("way", "from the line", "while off", "lost", "parts", "cost")
 
 
-class ControlsBoard(OptionsBoard):
+class ControlsBoard(SubjectBoard):
     """Asks for a search, a line a step, and shows what came of it; its buttons are laid out by the station."""
 
     last_columns = (4, 5)
+    asks = (services.control_lines, services.control_step, services.control_contests)
     step_of = "lines"
     no_contest = "There are no two methods that fit here."
 
@@ -40,33 +38,6 @@ class ControlsBoard(OptionsBoard):
             ),
             take="Control it in the chosen way",
         )
-        self._job: Job | None = None
-        self._of = ""
-
-    def show_subject(self, job: Job | None, of: str) -> None:
-        """Another job or thing is on view: what was found for the last one goes."""
-        if job is not self._job or of != self._of:
-            self._job, self._of = job, of
-            self.forget()
-        self.seek.setEnabled(bool(of))
-        self.ways.setEnabled(bool(of))
-
-    def _search(self, goes_on: Callable[[], bool], ask: Callable[[Answer], None]) -> bool:
-        job, of = self._job, self._of
-        if job is None or not of:
-            return False
-        by_steps(
-            ask,
-            lambda told: answer(services.control_lines, told, job, of),
-            lambda told, line, before: answer(services.control_step, told, job, of, line, before),
-            self.show_search,
-            goes_on,
-        )
-        return True
-
-    def _contests(self, show: Callable[[tuple[Contest, ...]], None]) -> Answer | None:
-        job, of = self._job, self._of
-        return answer(services.control_contests, show, job, of) if job is not None and of else None
 
     def _row(self, option: Controlled) -> tuple[Cell, ...]:
         o = option

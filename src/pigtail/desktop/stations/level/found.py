@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout
 
-from pigtail.desktop.stations.options import OptionsBoard, button, by_steps
+from pigtail.desktop.stations.options import SubjectBoard, button
 from pigtail.desktop.tables import Cell
-from pigtail.desktop.wants import Answer, answer
 from pigtail.edits.change import FeedChange
 from pigtail.edits.plan import put_networks
 from pigtail.job.document import Job
@@ -19,7 +17,7 @@ from pigtail.service import services
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
-    from pigtail.advice.found import Contest, Option
+    from pigtail.advice.found import Option
     from pigtail.model.estimate import Estimate
 
 #: How parts are chosen: words, series, only what is in stock.
@@ -33,7 +31,7 @@ CHOICES = (
 COLUMNS = ("network", "over what is wanted", "headroom", "noise", "parts", "cost", "host joints")
 
 
-class Found(OptionsBoard):
+class Found(SubjectBoard):
     """Asks for a search, for two ways of doing it, for a match to another source, and shows what came of it.
 
     `changed` carries a FeedChange; `picked` the ladder of the network that is chosen, empty if none is.
@@ -45,6 +43,7 @@ class Found(OptionsBoard):
     stock_wanted = pyqtSignal()
 
     last_columns = (5, 6)
+    asks = (services.search_steps, services.search_step, services.contests)
     looked_at, step_of = "candidates solved", "kinds of network"
     no_contest = "Modders do not disagree about this feed: no sum, no pad, no second return."
 
@@ -60,8 +59,6 @@ class Found(OptionsBoard):
             ),
             take="Put the chosen network into the feed",
         )
-        self._job: Job | None = None
-        self._link = ""
         self.parts = QComboBox()
         self.parts.setObjectName("part_values")
         self.parts.setAccessibleName("Which part values a search takes")
@@ -69,7 +66,7 @@ class Found(OptionsBoard):
             self.parts.addItem(words)
         self.match = button("As loud as…", "match_source", "Make this source as loud as another")
         self.stock = button("My parts…", "my_parts", "List the parts that you have")
-        self.match.clicked.connect(lambda: self.match_wanted.emit(self._job, self._link))
+        self.match.clicked.connect(lambda: self.match_wanted.emit(self._job, self._of))
         self.stock.clicked.connect(self.stock_wanted)
         row = QHBoxLayout()
         row.setSpacing(6)
@@ -80,33 +77,15 @@ class Found(OptionsBoard):
         assert isinstance(layout, QVBoxLayout)
         layout.insertLayout(0, row)
 
-    def show_feed(self, job: Job | None, link_id: str) -> None:
+    def show_subject(self, job: Job | None, of: str) -> None:
         """Another job or feed is on view: what was found for the last one goes."""
-        if job is not self._job or link_id != self._link:
-            self._job, self._link = job, link_id
-            self.forget()
-        for each in (self.seek, self.ways, self.match):
-            each.setEnabled(bool(link_id))
+        super().show_subject(job, of)
+        self.match.setEnabled(bool(of))
 
-    def _search(self, goes_on: Callable[[], bool], ask: Callable[[Answer], None]) -> bool:
-        job, link = self._job, self._link
-        if job is None or not link:
-            return False
+    def _choices(self) -> tuple[object, ...]:
+        """The values that parts may have, and whether only those in stock."""
         _, series, stock = CHOICES[self.parts.currentIndex()]
-        by_steps(
-            ask,
-            lambda told: answer(services.search_steps, told, job, link),
-            lambda told, step, before: answer(
-                services.search_step, told, job, link, step, series, stock, before
-            ),
-            self.show_search,
-            goes_on,
-        )
-        return True
-
-    def _contests(self, show: Callable[[tuple[Contest, ...]], None]) -> Answer | None:
-        job, link = self._job, self._link
-        return answer(services.contests, show, job, link) if job is not None and link else None
+        return series, stock
 
     def _row(self, option: Option) -> tuple[Cell, ...]:
         return _row(option)

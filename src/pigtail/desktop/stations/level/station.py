@@ -222,7 +222,7 @@ class LevelStation(Station):
         self.network.show_link(self._job, link)
         self.change.setEnabled(link is not None)
         self.both.setVisible(detail is not None and bool(detail.twin))
-        self.found.show_feed(self._job, link.id if link else "")
+        self.found.show_subject(self._job, link.id if link else "")
         told = self._told(detail)
         self.facts.show_facts(told)
         self.ladder.setToolTip("\n".join(told))

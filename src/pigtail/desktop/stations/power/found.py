@@ -2,27 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from pigtail.desktop.stations.options import OptionsBoard, button, by_steps
+from pigtail.desktop.stations.options import SubjectBoard, button
 from pigtail.desktop.tables import Cell
-from pigtail.desktop.wants import Answer, answer
 from pigtail.edits.change import Change
 from pigtail.service import services
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
-    from pigtail.advice.found import Contest, Supplied
-    from pigtail.job.document import Job
+    from pigtail.advice.found import Supplied
 
 COLUMNS = ("supply", "in a burst", "heat", "ripple", "buzz", "parts", "cost")
 
 
-class SupplyFound(OptionsBoard):
+class SupplyFound(SubjectBoard):
     """Asks for a search, a source or a rectifier behind it a step, and shows what came of it; its buttons are laid out by the station."""
 
     last_columns = (3, 5, 6)
+    asks = (services.supply_sources, services.supply_step, services.supply_contests)
     step_of = "sources and rectifiers"
     no_contest = "There is no other method to compare: the module is not supplied yet."
 
@@ -42,33 +40,6 @@ class SupplyFound(OptionsBoard):
             ),
             take="Supply the module in the chosen way",
         )
-        self._job: Job | None = None
-        self._pin = ""
-
-    def show_pin(self, job: Job | None, pin: str) -> None:
-        """Another job or supply is on view: what was found for the last one goes."""
-        if job is not self._job or pin != self._pin:
-            self._job, self._pin = job, pin
-            self.forget()
-        self.seek.setEnabled(bool(pin))
-        self.ways.setEnabled(bool(pin))
-
-    def _search(self, goes_on: Callable[[], bool], ask: Callable[[Answer], None]) -> bool:
-        job, pin = self._job, self._pin
-        if job is None or not pin:
-            return False
-        by_steps(
-            ask,
-            lambda told: answer(services.supply_sources, told, job, pin),
-            lambda told, source, before: answer(services.supply_step, told, job, pin, source, before),
-            self.show_search,
-            goes_on,
-        )
-        return True
-
-    def _contests(self, show: Callable[[tuple[Contest, ...]], None]) -> Answer | None:
-        job, pin = self._job, self._pin
-        return answer(services.supply_contests, show, job, pin) if job is not None and pin else None
 
     def _row(self, option: Supplied) -> tuple[Cell, ...]:
         return _row(option)

@@ -177,7 +177,7 @@ class PowerStation(Station):
         self._supply = next((s for s in self._supplies if s.link == self.module.currentData()), None)
         self._paint(self._job, self._supply)
         self._fill(self._job)
-        self.found.show_pin(
+        self.found.show_subject(
             self._job, self._supply.supply if self._supply is not None else self._first_pin(self._job)
         )
         self._make_room()
