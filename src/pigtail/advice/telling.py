@@ -9,7 +9,7 @@ from pigtail.job.control import PLAYING, SEARCHING, Acts, WantedOf
 from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Job, Mode, Module, Rail, alive
 from pigtail.job.measured import Measured
 from pigtail.studies.control.meant import StateMoment, meant, wish
-from pigtail.studies.control.moments import active, lives_of
+from pigtail.studies.control.moments import active, blinks, lives_of
 from pigtail.studies.wording import listed
 
 #: Two levels further apart than this can be told by a transistor [V].
@@ -75,7 +75,7 @@ def _of_host(job: Job, wishes: dict[tuple[str, str], bool]) -> Iterator[Teller]:
 def _of_modules(job: Job, wishes: dict[tuple[str, str], bool]) -> Iterator[Teller]:
     for module in job.modules:
         for terminal in module.terminals:
-            if isinstance(terminal, Control):
+            if isinstance(terminal, Control) and not any(blinks(module, terminal.id, d) for _, d in wishes):
                 level = terminal.level.nominal if terminal.level is not None else None
                 pairs = []
                 for (_, doing), yes in wishes.items():
@@ -122,6 +122,18 @@ def not_told(job: Job, of: str) -> str:
     if not yes or not no:
         return "Nothing is wanted off in one state and on in another: type into the table what is wanted, or leave it as it is."
     if measured.device(of) is None:
+        blinking = sorted({b for m in measured.modules for d in m.doings for b in d.blinking})
+        if blinking:
+            pins = listed(
+                measured.label(f"{m.id}.{b}")
+                for m in measured.modules
+                for b in blinking
+                if measured.terminal(f"{m.id}.{b}")
+            )
+            return (
+                f"No line of a module tells steadily when it is to be mute; {pins} blinks, and what it steers would go on and off "
+                "with it: give the module an output that is high only while it is linked, or type into the table when it is to be heard."
+            )
         return (
             "No line of a module tells when it is to be mute: give the module a link output, "
             "or type into the table when it is to be heard."

@@ -223,7 +223,7 @@ def shoot_control(application: QApplication, assembly: Assembly, folder: Path) -
     view: Any = assembly.views.of("control")
     stand_in = load(shipped()["corvale"])
     weak = probed(stand_in, stand_in.papers, "on_line")
-    for name, job, cell in (("control", weak, (3, 1)), ("control-mute", muted_while_linked(), (6, 3))):
+    for name, job, cell in (("control", weak, (3, 1)), ("control-mute", muted_while_linked(), (3, 3))):
         assembly.files.start(Document(job), None, unsaved=True)
         wait(application, settled)
         assembly.views.go("control")

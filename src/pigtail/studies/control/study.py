@@ -77,12 +77,12 @@ def study_control(model: Model) -> ControlFound:
     rows = with_blinks(scene, rows, blinking)
     presses, said = pressed(scene)
     findings += said
-    if not model.quick:
+    if not model.quick:  # while a value is turned the table is looked at, what its parts bear a moment later
         findings += transition_findings(scene)
+        for link in job.links:
+            if link.purpose is Purpose.CONTROL:
+                findings += study_parts(model, link, "control")
     findings += _idle(scene, asked, rows)
-    for link in job.links:
-        if link.purpose is Purpose.CONTROL:
-            findings += study_parts(model, link, "control")
     if not driven and not any(x.purpose is Purpose.CONTROL for x in job.links):
         findings.append(tell("control.nothing", ""))
     return ControlFound(
