@@ -219,6 +219,20 @@ def muting(key: str = "pull_nmos", **more: Any) -> Job:
     ))  # fmt: skip
 
 
+def straight_down(most: str) -> Job:
+    """A transmitter whose pin pulls the enable of an amplifier down by itself; that is pulled to 12 V."""
+    of_pin = {
+        "pulled_to": value("12 V ±3 %", "V"),
+        "high": value("8 V ±5 %", "V"),
+        "most": value("15 V ±1 %", "V"),
+    }
+    job = muting("wire", **of_pin)
+    (module,) = job.modules
+    pin = replace(module.terminals[-1], drive=Drive.OPEN_DRAIN, most=value(most, "V") if most else None)
+    job = replace(job, modules=(replace(module, terminals=(*module.terminals[:-1], pin)),))
+    return edits.replace_link(job, control_link("mute", "wire", at_in="tx.link", out="host.amp_enable"))
+
+
 def blinking_mute(*, blinks: bool = True) -> Job:
     """A transmitter whose link pin mutes the speaker, and blinks while it searches, or does not."""
     doings = (

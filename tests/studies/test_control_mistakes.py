@@ -20,6 +20,7 @@ from controlling import (
     parts,
     rail,
     receiver,
+    straight_down,
     transmitter,
     value,
     with_link,
@@ -217,6 +218,12 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
     "an average that ripples as much as it tells": (lambda: decoded(1e-6), "control.not_decoded", decoded),
     "an average of what only pulls down": (lambda: decoded(drain=True), "control.nothing_to_average", decoded),
     "an average of a blinking nobody timed": (lambda: decoded(rate=""), "control.decoded", decoded),
+    "12 V on a pin that only pulls down": (
+        lambda: straight_down("5.5 V ±1 %"), "control.pin_too_high", lambda: straight_down("30 V ±1 %")),
+    "12 V on a pin of which nobody knows what it stands": (
+        lambda: straight_down(""), "control.pin_stands", lambda: straight_down("30 V ±1 %")),
+    "a negative line on an enable": (
+        lambda: waking("-5 V ±2 %"), "control.driven_below", lambda: waking("3.3 V ±2 %")),
     "a speaker that screams while the module is unpowered": (
         lambda: heard_while_linked("pull_nmos"), "control.not_mute", lambda: heard_while_linked("wire")),
     "a mute too weak to pull": (

@@ -17,6 +17,7 @@ from controlling import (
     rail,
     receiver,
     speaker,
+    straight_down,
     transmitter,
     with_link,
     woken,
@@ -117,6 +118,16 @@ def controls() -> list[Job]:
         muted,
         averaged,
         woken("high_side_opto", of=strong),
+        straight_down("30 V ±1 %"),
+        with_link(
+            woken(
+                "direct",
+                ctl="",
+                of=host(rail(), line(level="-5 V ±2 %")),
+                module=receiver(enable("wake", gates=())),
+            ),
+            control_link("below", "wire", at_in="host.on_line", out="rx.wake"),
+        ),
     ]
 
 

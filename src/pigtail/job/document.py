@@ -300,8 +300,8 @@ class Control(Terminal, frozen=True, kw_only=True, tag="control"):
     """A line that says what the host or a module is doing: its level while it is active [V] behind an impedance [Ω].
 
     Of the host: what it stands at in other states, and what the host itself needs of it: the least that still works [V], or the current
-    that its own load takes [A]. Of a module: how it drives, inverted where active means low, and what it may source and sink [A]; how often
-    [Hz], and for which part of the time [1], it is active while it blinks.
+    that its own load takes [A]. Of a module: how it drives, inverted where active means low, what it may source and sink [A] and the most
+    that its pin stands [V]; how often [Hz], and for which part of the time [1], it is active while it blinks.
     """
 
     level: Known | None = None
@@ -313,6 +313,7 @@ class Control(Terminal, frozen=True, kw_only=True, tag="control"):
     inverted: bool = False
     sources: Known | None = None
     sinks: Known | None = None
+    most: Known | None = None
     blink: Known | None = None
     duty: Known | None = None
 

@@ -111,6 +111,7 @@ BESIDE: dict[type, tuple[Quantity, ...]] = {
         Quantity("takes", "current that the host's own load takes", "A", 0.0, (1e-6, 0.1)),
         Quantity("sources", "current that it may source", "A", 0.0, (1e-4, 0.1)),
         Quantity("sinks", "current that it may sink", "A", 0.0, (1e-4, 0.5)),
+        Quantity("most", "the most that its pin stands", "V", 0.0, (3.3, 30.0)),
         Quantity("blink", "how often it blinks", "Hz", 0.01, (0.25, 10.0)),
         Quantity("duty", "part of the time that it is active while it blinks", "", 0.0, (0.1, 0.9)),
     ),

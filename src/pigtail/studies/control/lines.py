@@ -35,6 +35,10 @@ from pigtail.units import format_quantity
 ACTIVE_V = 0.5
 #: What a pin of a chip gives or sinks without anybody having to look it up [A] (common practice), and what is nothing [A].
 ANY_PIN_A, NOTHING_A = 1e-3, 1e-5
+#: What a pin of a chip stands without anybody having to look it up [V] (common practice).
+ANY_PIN_V = 5.5
+#: A pin of a module that lies further below its negative than this is driven backward [V].
+BELOW_V = 0.5
 #: So much through the diodes of a pin does nothing [A], and so far above its supply they hold it [V]. Common practice.
 CLAMPED_A, CLAMPED_V = 5e-4, 0.7
 #: From so much on such a diode holds its pin [A].
@@ -67,6 +71,7 @@ class LineColumn(Asked):
             found |= {
                 "source_room": Wanted("A", f"what {name} can still source"),
                 "sink_room": Wanted("A", f"what {name} can still sink"),
+                "pin_room": Wanted("V", f"what {name} has below the most that its pin stands"),
             }
         return found
 
@@ -80,6 +85,7 @@ class LineColumn(Asked):
             return found | {
                 "source_room": samples[mine("sources")] - given,
                 "sink_room": samples[mine("sinks")] + given,
+                "pin_room": samples[mine("most")] - volts,
             }
         opened = self.opened(samples, volts)
         sense = np.sign(opened)
@@ -158,6 +164,9 @@ class LineColumn(Asked):
             yield judge(
                 code, n, self.address, words | {"can": format_quantity(known.low, "A") if known else "?"}
             )
+        volts = n["v"]
+        if volts.value is not None and (self.line.most is not None or volts.high > ANY_PIN_V):
+            yield judge("control.pin_stands", n, self.address, words)
 
 
 class InputColumn(Asked):
@@ -173,6 +182,7 @@ class InputColumn(Asked):
         self.mine = subjects.terminal(address).parameter
         diode = f"bu.xclamp_{self.node}"
         self.diode = diode if any(e.name == diode for e in scene.net.circuit.elements) else ""
+        self.of_module = not address.startswith(f"{HOST}.")
         device = scene.job.device(address.partition(".")[0])
         self.supply = (
             next(iter(addresses_of(scene.job, SupplyIn, device.id)), "") if isinstance(device, Module) else ""
@@ -185,6 +195,7 @@ class InputColumn(Asked):
             "over_high": Wanted("V", f"what {name} has above its high level"),
             "under_low": Wanted("V", f"what {name} has below its low level"),
             "most_room": Wanted("V", f"what {name} has below the most that it stands"),
+            "below_room": Wanted("V", f"what {name} has above what drives it backward"),
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
@@ -203,7 +214,12 @@ class InputColumn(Asked):
                 np.maximum(room, held - volts),
                 room,
             )
+        below = volts + BELOW_V
+        if self.diode:  # by so little nothing comes to harm
+            back = np.abs(np.asarray(solved.i(self.diode.replace("bu.", "bd."))))
+            below = np.where((back > HELD_A) & (back <= CLAMPED_A), np.maximum(below, 0.0), below)
         return {
+            "below_room": below,
             "v": volts,
             "over_high": volts - samples[mine("high")],
             "under_low": samples[mine("low")] - volts,
@@ -232,6 +248,8 @@ class InputColumn(Asked):
                 found.append(tell("control.not_enabled", self.address, words))
         if self.joined and (self.pin.most is not None or (volts.value is not None and volts.high > ACTIVE_V)):
             found.append(judge("control.stands_level", n, self.address, words))
+        if self.joined and self.of_module and volts.value is not None and volts.low < 0:
+            found.append(judge("control.not_below", n, self.address, words))
         if self.pin.acts is Acts.READ:
             blinking, duty = self.averaged(moment)
             if not blinking:

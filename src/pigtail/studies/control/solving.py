@@ -182,7 +182,7 @@ def inputs_of(job: Job, net: Netlist) -> list[Input]:
     for address in net.terminals:
         terminal = job.terminal(address)
         if isinstance(terminal, Control):
-            found += beside_inputs(job, address, "least", "takes", "sources", "sinks")
+            found += beside_inputs(job, address, "least", "takes", "sources", "sinks", "most")
         elif isinstance(terminal, SupplyIn):
             found += beside_inputs(job, address, *(d for d in DOINGS if getattr(terminal, d) is not None))
     for link in job.links:

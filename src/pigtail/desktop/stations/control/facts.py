@@ -24,7 +24,13 @@ if TYPE_CHECKING:
 
 #: Values of a line of the host, of a module's, of an input: field and short words.
 HOST_LINE = (("level", "while on"), ("impedance", "behind"), ("least", "host needs"), ("takes", "own load"))
-MODULE_LINE = (("level", "high"), ("impedance", "behind"), ("sources", "may source"), ("sinks", "may sink"))
+MODULE_LINE = (
+    ("level", "high"),
+    ("impedance", "behind"),
+    ("sources", "may source"),
+    ("sinks", "may sink"),
+    ("most", "stands"),
+)
 BLINKING_LINE = (*MODULE_LINE, ("blink", "blinks"), ("duty", "lit for"))
 #: So many fields stand in one row; with words to choose from, where it is narrower than this [px], so many.
 IN_ONE, WIDE_PX, IN_NARROW = 8, 700, 4
