@@ -27,8 +27,8 @@ HOST_LINE = (("level", "while on"), ("impedance", "behind"), ("least", "host nee
 MODULE_LINE = (
     ("level", "high"),
     ("impedance", "behind"),
-    ("sources", "may source"),
-    ("sinks", "may sink"),
+    ("sources", "sources"),
+    ("sinks", "sinks"),
     ("most", "stands"),
 )
 BLINKING_LINE = (*MODULE_LINE, ("blink", "blinks"), ("duty", "lit for"))
@@ -49,7 +49,7 @@ class ControlFacts(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(3)
-        self._rows = (QHBoxLayout(), QHBoxLayout())
+        self._rows = (QHBoxLayout(), QHBoxLayout(), QHBoxLayout())
         for each in self._rows:
             each.setSpacing(4)
             whole.addLayout(each)
@@ -127,7 +127,7 @@ class ControlFacts(QWidget):
     def _row(self) -> QHBoxLayout:
         """The row that has room for one more."""
         most = IN_NARROW if self.choices and not self._wide else IN_ONE
-        return self._rows[len(self.fields) + len(self.choices) >= most]
+        return self._rows[min((len(self.fields) + len(self.choices)) // most, len(self._rows) - 1)]
 
     def _field(self, name: str, words: str, unit: str, run: Callable[[Known | None], None]) -> None:
         label, entry = QLabel(words), QLineEdit()
@@ -166,6 +166,7 @@ class ControlFacts(QWidget):
                 known = terminal.told_in(row.state)
             if not (entry.hasFocus() and entry.isModified()):
                 entry.setText(format_known(known) if known is not None else "")
+                entry.setCursorPosition(0)  # its number is seen first where it does not fit
                 entry.setModified(False)
                 entry.setToolTip(
                     entry.text() or "not known: type a value, with ±5 % or least .. usual .. most"
