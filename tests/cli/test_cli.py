@@ -109,14 +109,14 @@ def test_sheet_and_schema(demos: Path, tmp_path: Path) -> None:
     """Both work without Qt."""
     done = pigtail("sheet", demos / "larkmoor-forty.pigtail", "--out", tmp_path / "sheet")
     assert done.returncode == 0
-    assert len(done.stdout.splitlines()) == 6
+    assert len(done.stdout.splitlines()) == 13
     assert "$defs" in json.loads(pigtail("schema").stdout)
 
 
 @pytest.mark.parametrize(
     ("content", "words"),
     [(None, "no such file"), (b"", "empty"), (b"{", "not complete JSON"), (b'{"format": "x"}', "not a Pigtail job"),
-     (b'{"format": "pigtail job", "version": 8}', "newer Pigtail"), (b'{"format": "pigtail job", "version": 1}', "host")],
+     (b'{"format": "pigtail job", "version": 9}', "newer Pigtail"), (b'{"format": "pigtail job", "version": 1}', "host")],
 )  # fmt: skip
 @pytest.mark.parametrize("command", ["check", "sheet"])
 def test_unusable_files_exit_2_with_one_sentence(

@@ -217,7 +217,7 @@ def test_a_reading_is_struck_and_kept(bench: Bench) -> None:
 def test_the_loom_is_edited_in_the_table(bench: Bench) -> None:
     """Colour, gauge and length; what makes no sense is refused."""
     bench.open_demo().run("go_build")
-    model = bench.assembly.views.made["build"].wires
+    model = bench.assembly.views.made["build"].loom.wires
     row = next(k for k, r in enumerate(model.rows) if r[3].text == "supply, from the rail")
     model.setData(model.index(row, 4), "Blue")
     model.setData(model.index(row, 5), "22, screened")

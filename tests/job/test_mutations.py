@@ -85,7 +85,7 @@ def test_a_damaged_job_is_refused_in_a_sentence_or_studied(seed: int) -> None:
             continue
         studies = study_job(job)
         next_readings(job, studies)
-        html_text(job, make_sheet(job, studies))
+        html_text(make_sheet(job, studies))
         json.dumps(as_json(job, studies), allow_nan=False)
         as_text(job, studies)
         studied += 1

@@ -41,9 +41,16 @@ def test_all_files_are_written(tmp_path: Path, larkmoor: Job) -> None:
     assert {p.name for p in written} == {
         "sheet.html",
         "sheet.pdf",
+        "sheet-letter.pdf",
         "loom.csv",
         "parts.csv",
-        "plan.svg",
+        "buy.csv",
+        "wiring.svg",
+        "board-part-side.svg",
+        "board-solder-side.svg",
+        "template.svg",
+        "template.dxf",
+        "labels.svg",
         "netlist.cir",
     }
     assert all(p.stat().st_size > 200 for p in written)
@@ -51,21 +58,32 @@ def test_all_files_are_written(tmp_path: Path, larkmoor: Job) -> None:
 
 
 def test_cautions_come_first(larkmoor: Job) -> None:
-    """Before the plan and before any number."""
-    text = html_text(larkmoor, make_sheet(larkmoor, study_job(larkmoor)))
-    assert text.index("Cautions first") < text.index("The plan") < text.index("Numbers") < text.index("Loom")
+    """Before the drawing, which comes before the lists; numbers come last."""
+    text = html_text(make_sheet(larkmoor, study_job(larkmoor)))
+    order = (
+        "Cautions first",
+        ">Wiring<",
+        ">The little board",
+        ">Template<",
+        ">Loom<",
+        ">To buy<",
+        ">Readings to take<",
+        ">Numbers<",
+    )
+    places = [text.index(words) for words in order]
+    assert places == sorted(places)
     assert "primary side is lethal" in text
 
 
 def test_open_questions_name_the_faults_and_their_remedies(larkmoor: Job) -> None:
     """The sheet of a job that is not ready says so."""
-    questions = make_sheet(larkmoor, advised(larkmoor, study_job(larkmoor))).questions
+    questions = make_sheet(larkmoor, advised(larkmoor, study_job(larkmoor))).lines("Open questions")
     assert any(q.startswith("FIX: The regulator overheats") and "buck" in q for q in questions)
 
 
 def test_text_of_the_job_is_escaped(nasty: Job) -> None:
     """No tag of the job reaches HTML or SVG."""
-    text = html_text(nasty, make_sheet(nasty, study_job(nasty)))
+    text = html_text(make_sheet(nasty, study_job(nasty)))
     assert "<script>" not in text
     assert "&lt;script&gt;" in text
     picture = text[text.index("<svg") : text.index("</svg>") + 6]
@@ -108,7 +126,7 @@ def test_an_empty_job_has_a_sheet_too(larkmoor: Job) -> None:
     for link in larkmoor.links:
         larkmoor = edits.remove_link(larkmoor, link.id)
     sheet = make_sheet(larkmoor, study_job(larkmoor))
-    assert "Nothing is planned yet." in html_text(larkmoor, sheet)
+    assert "Nothing is planned yet." in html_text(sheet)
     assert csv_text(next(t for t in sheet.tables if t.title == "Loom")).count("\n") == 1
 
 

@@ -122,8 +122,14 @@ def _made(file: str, what: str, key: str, module_id: str) -> Module:
     raw = _raw(file).get(key)
     if raw is None:
         raise CatalogueError(what, key, list(_raw(file)))
-    made = {k: v for k, v in _device(raw).items() if k != "summary"}
+    made = {k: v for k, v in _device(raw).items() if k not in ("summary", "antenna")}
     return msgspec.convert({**made, "id": module_id, "kind": key}, Module)
+
+
+def has_antenna(module: Module) -> bool | None:
+    """Whether a module talks by radio, by its kind in the catalogue; None where its kind is not in it."""
+    raw = _raw("modules.toml").get(module.kind)
+    return None if raw is None else bool(raw.get("antenna", False))
 
 
 def adapter_kinds() -> tuple[Listed, ...]:

@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QDeadlineTimer, QPointF, QRectF, QSettings
+from PyQt6.QtCore import QDeadlineTimer, QPointF, QRectF, QSettings, QThread
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from pigtail.desktop import theme
@@ -337,3 +337,4 @@ def wait(application: QApplication, done: Callable[[], bool]) -> None:
                 return
         if deadline.hasExpired():
             raise TimeoutError("the window did not settle")
+        QThread.msleep(2)  # the work that is waited for runs in a thread of this process

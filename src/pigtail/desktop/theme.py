@@ -136,6 +136,7 @@ def _style(t: Theme) -> str:
     QToolButton#settled::menu-indicator {{ image: none; width: 0; }}
     QPushButton:hover, QToolButton:hover {{ border-color: {t.accent}; }}
     QPushButton:focus, QToolButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
+    QPushButton:checked {{ background: {t.picked}; border-color: {t.accent}; font-weight: bold; }}
     QPushButton:disabled {{ color: {t.dim}; background: {t.panel}; }}
     QPushButton#main {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: bold; }}
     QPushButton#main:disabled {{ background: {t.line}; color: {t.dim}; border-color: {t.line}; }}

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from pigtail.catalogue.topologies import topology
 from pigtail.edits.change import checked, wired
+from pigtail.job.build import Relief, ScreenAt
 from pigtail.job.checking import ID
 from pigtail.job.document import HOST, Job, Join, Link, Part, Plus, Section
 from pigtail.job.errors import EditError
@@ -165,12 +166,18 @@ def set_conductor(
     screened: bool | None = None,
     colour: str | None = None,
     route: str | None = None,
+    screen: ScreenAt | None = None,
+    twist: str | None = None,
+    relief: Relief | None = None,
 ) -> Job:
     """Change the wire on a port of a link; what is None stays. Raises EditError for a port that the link has not."""
     link = _link(job, link_id)
     if port not in {j.port for j in link.joins}:
         raise EditError(f"{link_id} has no port {port}", value=port)
-    given = {"gauge": gauge, "length": length, "screened": screened, "colour": colour, "route": route}
+    given = {
+        "gauge": gauge, "length": length, "screened": screened, "colour": colour, "route": route, "screen": screen, "twist": twist,
+        "relief": relief,
+    }  # fmt: skip
     changes = {k: v for k, v in given.items() if v is not None}
 
     def changed(join: Join) -> Join:

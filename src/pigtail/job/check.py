@@ -14,6 +14,7 @@ from pigtail.job.checking import (
     listed_ids,
     on_primary,
 )
+from pigtail.job.checking_build import check_build
 from pigtail.job.checking_control import check_control
 from pigtail.job.document import (
     FUNCTION_UNITS,
@@ -79,6 +80,7 @@ def check_job(job: Job) -> None:
     _batteries(job)
     _rails(job.host)
     check_control(job)
+    check_build(job)
     for item in MAINS_QUANTITIES:
         check_quantity(job.mains, item, "mains")
     if job.ambient is not None:

@@ -12,6 +12,7 @@ from functools import cached_property
 
 import msgspec
 
+from pigtail.job.build import Build, Relief, ScreenAt
 from pigtail.job.control import Acts, Behaviour, Doing, Drive, LineState, Pull, Switch
 from pigtail.job.energy import Battery, Hours, KeptBy, Mains, RailState, Regulator, Winding
 from pigtail.job.places import NOWHERE, Place
@@ -19,7 +20,7 @@ from pigtail.job.record import Record
 from pigtail.units.known import Known
 
 FORMAT = "pigtail job"
-VERSION = 7
+VERSION = 8
 HOST = "host"
 #: Points outside of every host that a probe may be on: the earth of the mains outlet, and both blades of the plug, joined.
 EARTH, BLADES = "mains.earth", "mains.blades"
@@ -494,13 +495,17 @@ class Section(Record, frozen=True, kw_only=True):
 
 
 class Conductor(Record, frozen=True, kw_only=True):
-    """The wire on a port: gauge [AWG], length [m], whether screened, colour and route."""
+    """The wire on a port: gauge [AWG], length [m], whether screened and where the screen is joined, colour and route; the name of the twist
+    that it lies in, empty for none; what relieves its joints."""
 
     gauge: int = 26
     length: Known | None = None
     screened: bool = False
     colour: str = ""
     route: str = ""
+    screen: ScreenAt = ScreenAt.UNSAID
+    twist: str = ""
+    relief: Relief = Relief.UNSAID
 
 
 class Join(Record, frozen=True, kw_only=True):
@@ -601,6 +606,7 @@ class Job(Record, frozen=True, kw_only=True, dict=True):
     mains: Mains = Mains()
     day: tuple[Hours, ...] = ()
     wants: tuple[Behaviour, ...] = ()
+    build: Build = Build()
 
     def __reduce__(self) -> tuple[Callable[[bytes], Job], tuple[bytes]]:
         """Jobs go to the studies' process and back at each edit: packed they are an order quicker than field by field."""

@@ -14,11 +14,15 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from pigtail.advice.found import Contest, ControlsFound, School, SearchFound, SuppliesFound
+    from pigtail.drawing.shapes import Drawing
     from pigtail.job.document import Job
     from pigtail.job.file import Document
+    from pigtail.panel.found import PlaceFound
+    from pigtail.sheet.blocks import BoardFound
     from pigtail.studies.control.found import ControlFound, Transition
     from pigtail.studies.found import Studies
     from pigtail.studies.level.found import FeedDetail
+    from pigtail.studies.loom.found import LoomFound
     from pigtail.studies.power.found import SupplyDetail
     from pigtail.units import Known
 
@@ -177,6 +181,45 @@ def matched(job: Job, link_id: str, louder_db: float, source: str) -> tuple[tupl
     return matched_values(job, link_id, louder_db, source)
 
 
+def wiring(job: Job, build: LoomFound) -> Drawing:
+    """The wiring drawing of a plan."""
+    from pigtail.sheet.wiring import wiring_drawing
+
+    return wiring_drawing(job, build)
+
+
+def board_steps(job: Job) -> tuple[int, ...]:
+    """The steps that laying out the little board takes; none where nothing sits on one."""
+    from pigtail.board.layout import steps_of
+    from pigtail.board.parts import mounted
+
+    wanted = mounted(job)
+    return tuple(range(steps_of(wanted))) if wanted.parts else ()
+
+
+def board_step(job: Job, number: int, before: bytes) -> tuple[bytes, BoardFound]:
+    """One step of laying out the little board: what the next step goes on from, and the best so far as it is drawn."""
+    from pigtail.sheet.making import board_step as stepped
+
+    return stepped(job, number, before)
+
+
+def panel_places(job: Job, fitting_id: str) -> tuple[PlaceFound, ...]:
+    """The best places for a fitting of the panel, the best first."""
+    from pigtail.panel.places import ranked_places
+
+    panel = job.build.panel
+    fitting = next((f for f in panel.fittings if f.id == fitting_id), None) if panel is not None else None
+    return ranked_places(panel, fitting) if panel is not None and fitting is not None else ()
+
+
+def panel_drawing(job: Job) -> Drawing | None:
+    """The panel as its template shows it, without what proves the print; None where there is none."""
+    from pigtail.panel.template import template
+
+    return template(job.build.panel, checks=False) if job.build.panel is not None else None
+
+
 def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:
     """The sheet's files written into a folder."""
     from pigtail.sheet.write import write_sheet as written
@@ -198,6 +241,6 @@ SERVICES: dict[str, Callable[..., Any]] = {
     for f in (
         study, first_demo, advise, schools, contests, search_steps, search_step, supply_sources, supply_contests,
         supply_step, control_lines, control_step, control_contests, transitions, glance, glance_supply, glance_control, louder, matched,
-        write_sheet, sheet_pdf,
+        wiring, board_steps, board_step, panel_places, panel_drawing, write_sheet, sheet_pdf,
     )
 }  # fmt: skip

@@ -1,8 +1,6 @@
-"""The build sheet as plain text blocks: what HTML and PDF both print, in the order of the work."""
+"""The build sheet as blocks: what HTML and PDF both print, in the order of the work."""
 
 from __future__ import annotations
-
-from dataclasses import dataclass, field
 
 from pigtail.advice.measure import next_readings
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
@@ -16,9 +14,21 @@ from pigtail.job.reading_import import text_of
 from pigtail.job.wiring import first_function, probe_against, used_points
 from pigtail.model.errors import CompileError
 from pigtail.model.model import Model
+from pigtail.sheet.blocks import Block, Sheet, SheetLines, SheetTable
+from pigtail.sheet.making import (
+    board_blocks,
+    labels_picture,
+    loom_table,
+    mounting_block,
+    panel_blocks,
+    parts_tables,
+    supplies_lines,
+    wiring_block,
+)
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.found import Studies
 from pigtail.studies.loom.found import LoomFound
+from pigtail.studies.register import REGISTER
 from pigtail.units import format_known, format_quantity
 
 #: Cautions that stand on every sheet. Common practice.
@@ -27,54 +37,47 @@ ALWAYS = (
     "No short between supply and return; first power through a current limit; second look at every polarity.",
     "Nothing on this sheet is joined to the primary (mains) side. If mains gear is new to you, start on cheaper gear.",
 )
-
-
-@dataclass(frozen=True)
-class SheetTable:
-    """A table with its heading; rows of text."""
-
-    title: str
-    columns: tuple[str, ...]
-    rows: tuple[tuple[str, ...], ...]
-    note: str = ""
-
-
-@dataclass(frozen=True)
-class Sheet:
-    """All that the build sheet says."""
-
-    title: str
-    subtitle: str
-    wanted: str
-    verdicts: tuple[tuple[str, str], ...]
-    cautions: tuple[str, ...]
-    plan: tuple[str, ...]
-    tables: tuple[SheetTable, ...]
-    questions: tuple[str, ...]
-    netlist: str = field(default="")
+DRILLING = "Drilling: unplugged and discharged; glasses on; clamp the panel, never hold it; swarf never falls on a board."
 
 
 def make_sheet(job: Job, studies: Studies) -> Sheet:
-    """The build sheet of a job."""
+    """The build sheet of a job: what may hurt, what the hands follow, what is read on the way, and last the numbers."""
     measured = Measured(job).job
+    build = studies.of(LoomFound)
+    parts, buy = parts_tables(job, build)
+    blocks: list[Block] = [
+        SheetLines("Open questions", _questions(job, studies)),
+        wiring_block(job, build),
+        SheetLines(
+            "The plan", tuple(_link_sentence(job, link) for link in job.links), "Nothing is planned yet."
+        ),
+        *board_blocks(job),
+        *panel_blocks(job),
+        *mounting_block(job),
+        loom_table(build),
+        supplies_lines(build),
+        buy,
+        parts,
+        _to_read(job, measured),
+        *labels_picture(build),
+        _log(job),
+        _known(job, measured),
+        _numbers(studies),
+    ]
     return Sheet(
         title=job.name,
         subtitle=f"{job.host.name}, fed by: {job.host.supply.value}",
         wanted=job.brief.wanted,
         verdicts=tuple((name.capitalize(), severity.value) for name, severity in studies.verdicts.items()),
-        cautions=tuple(dict.fromkeys((*CAUTIONS[job.host.supply], *ALWAYS, LOCAL_CODES))),
-        plan=tuple(_link_sentence(job, link) for link in job.links),
-        tables=(
-            _numbers(studies),
-            _loom(studies),
-            _parts(studies),
-            _to_read(job, measured),
-            _known(job, measured),
-            _log(job),
-        ),
-        questions=_questions(job, studies),
+        cautions=tuple(dict.fromkeys((*CAUTIONS[job.host.supply], *ALWAYS, *_drilling(job), LOCAL_CODES))),
+        blocks=tuple(blocks),
         netlist=netlist_text(job),
     )
+
+
+def _drilling(job: Job) -> tuple[str, ...]:
+    """What may hurt where a panel is drilled."""
+    return (DRILLING,) if job.build.panel is not None and job.build.panel.fittings else ()
 
 
 def netlist_text(job: Job) -> str:
@@ -107,37 +110,22 @@ def _section(link: Link, index: int) -> str:
 
 
 def _numbers(studies: Studies) -> SheetTable:
+    """The few numbers that matter: those of the tell-tales, and those that something is told of."""
+    dials = {d.judgement for e in REGISTER for d in e.dials}
+    told = [
+        f.number.split(".")
+        for f in studies.findings
+        if f.number and (f.severity is not Severity.GOOD or f.judgement in dials)
+    ]
+    shown = {f"{parts[0]}.{parts[-1]}" for parts in told}
     rows = tuple(
         (name, e.words, e.text(), e.basis.value if not e.missing else f"needs: {e.missing[0].words}")
         for name, e in studies.numbers.items()
-        if name.count(".") == 1
+        if name in shown
     )
-    return SheetTable("Numbers", ("name", "what it is", "value (spread)", "basis"), rows)
-
-
-def _loom(studies: Studies) -> SheetTable:
-    rows = tuple(
-        (
-            str(k),
-            w.start,
-            w.end,
-            w.function,
-            w.colour,
-            f"AWG {w.gauge}" + (", screened" if w.screened else ""),
-            "?" if w.length is None else "on the part" if w.length == 0 else f"{100 * w.length:.0f} cm",
-            w.route,
-        )
-        for k, w in enumerate(studies.of(LoomFound).wires, start=1)
-    )
-    columns = ("no.", "from", "to", "carries", "colour", "gauge", "cut to", "route")
     return SheetTable(
-        "Loom", columns, rows, "Lengths include a tenth of slack. A screen is joined at one end only."
+        "Numbers", ("name", "what it is", "value (spread)", "basis"), rows, weights=(2.4, 3, 3, 1.6)
     )
-
-
-def _parts(studies: Studies) -> SheetTable:
-    rows = tuple((p.reference, p.words, p.value, p.note) for p in studies.of(LoomFound).parts)
-    return SheetTable("Parts", ("where", "part", "value", "note"), rows)
 
 
 def _to_read(job: Job, measured: Job) -> SheetTable:

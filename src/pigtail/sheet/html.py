@@ -7,9 +7,9 @@ from importlib import resources
 from typing import TYPE_CHECKING
 
 from pigtail import __version__
-from pigtail.job.document import Job
-from pigtail.sheet.content import Sheet
-from pigtail.sheet.picture import plan_svg
+from pigtail.drawing.shapes import Drawing
+from pigtail.drawing.svg import svg_text
+from pigtail.sheet.blocks import Sheet, SheetPicture, SheetTable
 
 if TYPE_CHECKING:
     from jinja2 import Template
@@ -26,6 +26,20 @@ def _template() -> Template:
     return environment.from_string(text)
 
 
-def html_text(job: Job, sheet: Sheet) -> str:
+def html_text(sheet: Sheet) -> str:
     """The page of a sheet."""
-    return _template().render(sheet=sheet, picture=plan_svg(job), version=__version__)
+    return _template().render(
+        sheet=sheet, svg=_svg, is_table=_is_table, is_picture=_is_picture, version=__version__
+    )
+
+
+def _svg(drawing: Drawing) -> str:
+    return svg_text(drawing)
+
+
+def _is_table(block: object) -> bool:
+    return isinstance(block, SheetTable)
+
+
+def _is_picture(block: object) -> bool:
+    return isinstance(block, SheetPicture)

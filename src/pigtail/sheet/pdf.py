@@ -1,21 +1,27 @@
-"""The build sheet as a PDF on A4, set in the font that ships with the program."""
+"""The build sheet as a PDF on A4 or Letter, set in the font that ships with the program; all of it vector."""
 
 from __future__ import annotations
 
+import enum
 import io
+from functools import partial
 from importlib import resources
 from typing import Any
 from xml.sax.saxutils import escape
 
-from pigtail.sheet.content import Sheet, SheetTable
+from pigtail.sheet.blocks import Sheet, SheetPicture, SheetTable
+from pigtail.sheet.pages import pictures
 
-MARGIN_PT = 40.0
+MARGIN_PT = 34.0
 FRAME_PT = 6.0  # padding of the page's frame on each side
-WEIGHTS = {
-    "Loom": (0.5, 2.2, 2.2, 1.7, 0.9, 1.3, 0.9, 1.9),
-    "Numbers": (2.4, 3, 3, 1.6),
-    "Parts": (2, 2, 1, 2.4),
-}
+FOOT_PT = 8.0
+
+
+class Paper(enum.Enum):
+    """What the sheet is printed on."""
+
+    A4 = "A4"
+    LETTER = "Letter"
 
 
 def _fonts() -> None:
@@ -32,28 +38,44 @@ def _fonts() -> None:
     )
 
 
-def pdf_bytes(sheet: Sheet) -> bytes:
-    """The PDF file of a sheet."""
-    from reportlab.lib.pagesizes import A4
-    from reportlab.platypus import SimpleDocTemplate
+def pdf_bytes(sheet: Sheet, paper: Paper = Paper.A4) -> bytes:
+    """The PDF file of a sheet: upright pages, and lying ones for what is broad. Every font is embedded."""
+    from reportlab.lib.pagesizes import A4, landscape, letter
+    from reportlab.pdfgen.canvas import Canvas
+    from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate
 
     _fonts()
     out = io.BytesIO()
-    document = SimpleDocTemplate(
-        out, pagesize=A4, leftMargin=MARGIN_PT, rightMargin=MARGIN_PT, topMargin=MARGIN_PT, bottomMargin=MARGIN_PT,
-        title=f"{sheet.title} – build sheet", author="Pigtail", invariant=1,
+    upright = A4 if paper is Paper.A4 else letter
+    document = BaseDocTemplate(
+        out, pagesize=upright, title=f"{sheet.title} – build sheet", author="Pigtail", invariant=1,
     )  # fmt: skip
-    document.build(
-        _story(sheet, document.width - 2 * FRAME_PT), onFirstPage=_foot(sheet), onLaterPages=_foot(sheet)
-    )
+    for name, size in (("upright", upright), ("lying", landscape(upright))):
+        width, height = size[0] - 2 * MARGIN_PT, size[1] - 2 * MARGIN_PT - FOOT_PT
+        frame = Frame(
+            MARGIN_PT,
+            MARGIN_PT + FOOT_PT,
+            width,
+            height,
+            leftPadding=FRAME_PT,
+            rightPadding=FRAME_PT,
+            topPadding=0,
+            bottomPadding=0,
+        )
+        document.addPageTemplates(PageTemplate(name, [frame], onPage=_foot(sheet, size[0]), pagesize=size))
+    rooms = {
+        broad: (size[0] - 2 * MARGIN_PT - 2 * FRAME_PT, size[1] - 2 * MARGIN_PT - FOOT_PT)
+        for broad, size in ((False, upright), (True, landscape(upright)))
+    }
+    document.build(_story(sheet, rooms), canvasmaker=partial(Canvas, initialFontName="B612"))
     return out.getvalue()
 
 
-def _foot(sheet: Sheet) -> Any:
+def _foot(sheet: Sheet, wide: float) -> Any:
     def draw(canvas: Any, document: Any) -> None:
         canvas.setFont("B612", 7)
-        canvas.drawString(MARGIN_PT, 24, f"{sheet.title[:80]} · Pigtail")
-        canvas.drawRightString(MARGIN_PT + document.width, 24, f"page {document.page}")
+        canvas.drawString(MARGIN_PT, 22, f"{sheet.title[:80]} · Pigtail")
+        canvas.drawRightString(wide - MARGIN_PT, 22, f"page {document.page}")
 
     return draw
 
@@ -69,7 +91,14 @@ def _styles() -> dict[str, Any]:
         "head": ParagraphStyle("head", parent=base, fontName="B612-Bold", fontSize=7, leading=9),
         "title": ParagraphStyle("title", parent=base, fontName="B612-Bold", fontSize=16, leading=20),
         "section": ParagraphStyle(
-            "section", parent=base, fontName="B612-Bold", fontSize=11, leading=14, spaceBefore=9, spaceAfter=3
+            "section",
+            parent=base,
+            fontName="B612-Bold",
+            fontSize=11,
+            leading=14,
+            spaceBefore=9,
+            spaceAfter=3,
+            keepWithNext=1,
         ),
         "caution": ParagraphStyle(
             "caution", parent=base, textColor=HexColor("#a3262a"), fontName="B612-Bold"
@@ -77,10 +106,13 @@ def _styles() -> dict[str, Any]:
     }
 
 
-def _story(sheet: Sheet, width: float) -> list[Any]:
+Room = tuple[float, float]
+
+
+def _story(sheet: Sheet, rooms: dict[bool, Room]) -> list[Any]:
     from reportlab.platypus import Paragraph, Spacer
 
-    style = _styles()
+    style, width = _styles(), rooms[False][0]
     verdicts = " · ".join(f"{escape(n)}: <b>{escape(v)}</b>" for n, v in sheet.verdicts)
     story: list[Any] = [
         Paragraph(escape(sheet.title), style["title"]),
@@ -92,15 +124,35 @@ def _story(sheet: Sheet, width: float) -> list[Any]:
     ]
     if sheet.wanted:
         story.append(Paragraph(escape(sheet.wanted), style["text"]))
-    for title, lines, none in (
-        ("The plan", sheet.plan, "Nothing is planned yet."),
-        ("Open questions", sheet.questions, "None."),
-    ):
-        story.append(Paragraph(title, style["section"]))
-        story += [Paragraph("• " + escape(line), style["text"]) for line in lines or (none,)]
-    for table in sheet.tables:
-        story += _table(table, style, width)
+    for block in sheet.blocks:
+        if isinstance(block, SheetTable):
+            story += _table(block, style, width)
+        elif isinstance(block, SheetPicture):
+            story += _picture(block, style, rooms[block.broad])
+        else:
+            story.append(Paragraph(escape(block.title), style["section"]))
+            story += [Paragraph("• " + escape(line), style["text"]) for line in block.lines or (block.none,)]
     return story
+
+
+def _picture(block: SheetPicture, style: dict[str, Any], room: Room) -> list[Any]:
+    """A heading, its drawings and its note; a broad one on pages of its own."""
+    from reportlab.platypus import KeepTogether, NextPageTemplate, PageBreak, Paragraph, Spacer
+
+    head = [Paragraph(escape(block.title), style["section"]), Spacer(1, 3)]
+    note = [Paragraph(escape(block.note), style["cell"])] if block.note else []
+    drawn = pictures(block.drawings, block.scale, room[0], room[1] - 46)
+    if not block.broad:
+        return [KeepTogether([*head, *drawn, *note])]
+    return [
+        NextPageTemplate("lying"),
+        PageBreak(),
+        *head,
+        *drawn,
+        *note,
+        NextPageTemplate("upright"),
+        PageBreak(),
+    ]
 
 
 def _cautions(sheet: Sheet, style: dict[str, Any], width: float) -> Any:
@@ -123,7 +175,7 @@ def _table(table: SheetTable, style: dict[str, Any], width: float) -> list[Any]:
     parts: list[Any] = [Paragraph(escape(table.title), style["section"])]
     if not table.rows:
         return [*parts, Paragraph("None yet.", style["text"])]
-    weights = WEIGHTS.get(table.title, (1.0,) * len(table.columns))
+    weights = table.weights or (1.0,) * len(table.columns)
     widths = [width * w / sum(weights) for w in weights]
     rows = [[Paragraph(escape(c), style["head"]) for c in table.columns]]
     rows += [[Paragraph(escape(c), style["cell"]) for c in row] for row in table.rows]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 
-from pigtail.sheet.content import SheetTable
+from pigtail.sheet.blocks import SheetTable
 
 RISKY = ("=", "+", "-", "@", "\t", "\r", "\n")
 

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from pigtail.drawing.svg import svg_text
 from pigtail.job.document import Job
 from pigtail.job.errors import FileError
 from pigtail.job.file import write_atomically
-from pigtail.sheet.content import Sheet, make_sheet
+from pigtail.panel.template import template
+from pigtail.sheet.blocks import Sheet
+from pigtail.sheet.content import make_sheet
+from pigtail.sheet.dxf import dxf_bytes
 from pigtail.sheet.html import html_text
-from pigtail.sheet.pdf import pdf_bytes
-from pigtail.sheet.picture import plan_svg
+from pigtail.sheet.pdf import Paper, pdf_bytes
 from pigtail.sheet.tables import csv_text
 from pigtail.studies.found import Studies
 
@@ -18,14 +21,29 @@ from pigtail.studies.found import Studies
 def sheet_files(job: Job, sheet: Sheet) -> dict[str, bytes]:
     """The files of a sheet by their name."""
     tables = {t.title: t for t in sheet.tables}
-    return {
-        "sheet.html": html_text(job, sheet).encode(),
+    files = {
+        "sheet.html": html_text(sheet).encode(),
         "sheet.pdf": pdf_bytes(sheet),
-        "loom.csv": csv_text(tables["Loom"]).encode("utf-8-sig"),
-        "parts.csv": csv_text(tables["Parts"]).encode("utf-8-sig"),
-        "plan.svg": plan_svg(job).encode(),
+        "sheet-letter.pdf": pdf_bytes(sheet, Paper.LETTER),
         "netlist.cir": sheet.netlist.encode(),
     }
+    for name, title in (("loom.csv", "Loom"), ("parts.csv", "Parts"), ("buy.csv", "To buy")):
+        files[name] = csv_text(tables[title]).encode("utf-8-sig")
+    for picture in sheet.pictures:
+        names = PICTURES.get(picture.title, ())
+        files |= {
+            name: svg_text(drawing).encode() for name, drawing in zip(names, picture.drawings, strict=False)
+        }
+    if job.build.panel is not None:
+        files["template.dxf"] = dxf_bytes(template(job.build.panel, checks=False))
+    return files
+
+
+#: The drawings that leave as pictures of their own, by the heading that they stand under.
+PICTURES = {
+    "Wiring": ("wiring.svg",), "The little board, 1:1": ("board-part-side.svg", "board-solder-side.svg"),
+    "Joined point to point": ("point-to-point.svg",), "Template": ("template.svg",), "Labels": ("labels.svg",),
+}  # fmt: skip
 
 
 def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:

@@ -1,0 +1,153 @@
+"""The wiring drawing, and the wire that is picked on it: its colour, gauge, length, screen, twist and relief edited under it."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from pigtail.desktop.drawing import DrawingView
+from pigtail.desktop.fields import fill_combo
+from pigtail.desktop.stations.loom.parts import choice, of_enum, row_of, show_choice
+from pigtail.drawing.shapes import Drawing
+from pigtail.edits.change import Change
+from pigtail.edits.links import set_conductor
+from pigtail.job.build import Relief, ScreenAt
+from pigtail.studies.loom.found import LoomFound, LoomWire
+
+COLOURS = ("black", "red", "orange", "white", "green", "yellow", "blue", "brown", "violet", "grey")
+GAUGES = (18, 20, 22, 24, 26, 28, 30, 32)
+
+
+class WiringPage(QWidget):
+    """The drawing and the row of the wire picked."""
+
+    edited = pyqtSignal(object)
+    refused = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.view = DrawingView(
+            "wiring_drawing", "Nothing is planned yet: join something in Level or Power first."
+        )
+        self.view.picked.connect(self.pick)
+        self.wires: tuple[LoomWire, ...] = ()
+        self.picked = 0
+        self.which = QComboBox()
+        self.which.setObjectName("wire_picked")
+        self.which.setAccessibleName("Wire that is edited")
+        self.which.activated.connect(lambda k: self.pick(k + 1))
+        self.colour = choice(
+            "wire_colour", "Colour of the wire", [(c, c) for c in COLOURS], partial(self._set, "colour")
+        )
+        self.gauge = choice(
+            "wire_gauge", "Gauge of the wire", [(f"AWG {g}", g) for g in GAUGES], partial(self._set, "gauge")
+        )
+        self.screen_at = choice(
+            "wire_screen",
+            "Screen of the wire and where it is joined",
+            [("no screen", None), *of_enum(ScreenAt)[1:]],
+            self._set_screen,
+        )
+        self.relief = choice(
+            "wire_relief",
+            "What relieves the joints of the wire",
+            of_enum(Relief),
+            partial(self._set, "relief"),
+        )
+        self.twist = QLineEdit()
+        self.twist.setObjectName("wire_twist")
+        self.twist.setAccessibleName("Name of the twist that the wire lies in")
+        self.twist.setPlaceholderText("no twist")
+        self.twist.setMaximumWidth(80)
+        self.twist.editingFinished.connect(self._twisted)
+        self.hint = QLabel("Click a wire to change it. The number stands at both of its ends.")
+        self.hint.setObjectName("dim")
+        self.editor = QWidget()
+        inner = QVBoxLayout(self.editor)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.addLayout(
+            row_of(
+                "wire",
+                self.which,
+                self.colour,
+                self.gauge,
+                self.screen_at,
+                "twist",
+                self.twist,
+                "relief",
+                self.relief,
+                1,
+            )
+        )
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(6)
+        layout.addWidget(self.view, 1)
+        layout.addWidget(self.editor)
+        layout.addWidget(self.hint)
+        self.which.setMinimumWidth(150)
+        self._show_picked()
+
+    def show_build(self, build: LoomFound) -> None:
+        """Show the wires that can be picked."""
+        self.wires = build.wires
+        fill_combo(self.which, [(f"{k} {w.function}", str(k)) for k, w in enumerate(self.wires, start=1)])
+        self.picked = min(self.picked, len(self.wires))
+        self._show_picked()
+
+    def show_drawing(self, drawing: Drawing) -> None:
+        """Show the drawing, once it was made."""
+        told = "; ".join(
+            f"{k} {w.function} from {w.start} to {w.end}, {w.colour}"
+            for k, w in enumerate(self.wires, start=1)
+        )
+        self.view.show_drawings((drawing,) if self.wires else (), f"Wiring: {told or 'nothing yet'}")
+        self.view.choose(self.picked)
+
+    def pick(self, number: int) -> None:
+        """Pick a wire by its number."""
+        self.picked = number if 0 < number <= len(self.wires) else 0
+        self._show_picked()
+
+    def _show_picked(self) -> None:
+        wire = self.wires[self.picked - 1] if self.picked else None
+        self.view.choose(self.picked)
+        self.editor.setVisible(wire is not None)
+        self.hint.setVisible(wire is None and bool(self.wires))
+        if wire is None:
+            return
+        self.which.setCurrentIndex(self.picked - 1)
+        if self.colour.findData(wire.colour) < 0:
+            self.colour.addItem(wire.colour, wire.colour)
+        show_choice(self.colour, wire.colour)
+        if self.gauge.findData(wire.gauge) < 0:
+            self.gauge.addItem(f"AWG {wire.gauge}", wire.gauge)
+        show_choice(self.gauge, wire.gauge)
+        show_choice(self.screen_at, wire.screen if wire.screened else None)
+        show_choice(self.relief, wire.relief)
+        if not self.twist.hasFocus():
+            self.twist.setText(wire.twist)
+
+    def _set(self, field: str, value: Any) -> None:
+        wire = self.wires[self.picked - 1]
+        words = value.value if isinstance(value, Relief) else f"AWG {value}" if field == "gauge" else value
+        changes: dict[str, Any] = {field: value}
+        edit = partial(set_conductor, link_id=wire.link, port=wire.port, **changes)
+        self.edited.emit(Change(f"wire {self.picked}, {wire.function}: {words}", edit))
+
+    def _set_screen(self, value: ScreenAt | None) -> None:
+        wire = self.wires[self.picked - 1]
+        changes: dict[str, Any] = {"screened": value is not None}
+        if value is not None:
+            changes["screen"] = value
+        words = "no screen" if value is None else f"screen {value.value}"
+        edit = partial(set_conductor, link_id=wire.link, port=wire.port, **changes)
+        self.edited.emit(Change(f"wire {self.picked}, {wire.function}: {words}", edit))
+
+    def _twisted(self) -> None:
+        text = self.twist.text().strip()
+        if self.picked and text != self.wires[self.picked - 1].twist:
+            self._set("twist", text)

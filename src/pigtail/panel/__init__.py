@@ -1,0 +1,1 @@
+"""The panel that gets holes: whether a fitting may sit where it is wanted, where it sits best, and the template to drill by."""

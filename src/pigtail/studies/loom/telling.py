@@ -1,0 +1,150 @@
+"""What stands against the wires of a plan: lengths that nobody knows, colours of two meanings, wires that a swap would fry, screens that
+make a second way back, joints that a shake breaks, wires that may not run together."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import combinations
+
+from pigtail.catalogue.fittings import shaken
+from pigtail.catalogue.topologies import Does, does
+from pigtail.job.build import Relief, ScreenAt
+from pigtail.job.document import Job, Rail, SupplyIn, WindingEnd
+from pigtail.studies.findings import Finding, Severity
+from pigtail.studies.loom.found import LoomWire
+from pigtail.studies.wording import listed, tell
+
+#: What a wire carries, as one meaning: all returns are one.
+_RETURNS = ("return", "return of the network", "supply negative")
+
+
+def judge_wires(job: Job, wires: tuple[LoomWire, ...]) -> list[Finding]:
+    """The findings about the wires, none for a loom that can be made as it is."""
+    numbers = {id(w): k for k, w in enumerate(wires, start=1)}
+    return [
+        *_swaps(wires, numbers),
+        *_screens(wires, numbers),
+        *_shaken(job, wires, numbers),
+        *(tell("build.length_unknown", w.link, {"start": w.start}) for w in wires if w.length is None),
+        *_together(job, wires, numbers),
+        *_colours(wires),
+        *_twists(wires, numbers),
+    ]
+
+
+def meaning(wire: LoomWire) -> str:
+    """What the colour of a wire stands for: all returns mean one."""
+    return "return" if wire.function in _RETURNS else wire.function
+
+
+def _colours(wires: tuple[LoomWire, ...]) -> Iterator[Finding]:
+    meanings: dict[str, set[str]] = {}
+    for wire in wires:
+        if wire.length != 0:
+            meanings.setdefault(wire.colour, set()).add(meaning(wire))
+    for colour, functions in meanings.items():
+        if len(functions) > 1:
+            words = {"Colour": colour.capitalize(), "functions": listed(sorted(functions))}
+            yield tell("build.colour_clash", colour, words)
+
+
+def _live(wire: LoomWire) -> str:
+    """What burns when a wire is put where another belongs: a supply's plus, an end of a winding, a speaker's; empty for what burns
+    nothing."""
+    if wire.function in ("supply, at the pin", "supply, from the rail", "AC from the winding", "speaker"):
+        return wire.function
+    return ""
+
+
+def _swaps(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+    """Pairs of wires alike to the eye that end on one device, of which one carries what burns what the other belongs to."""
+    for a, b in combinations([w for w in wires if w.length != 0], 2):
+        if _look(a) != _look(b) or not _devices(a) & _devices(b):
+            continue
+        if (_live(a) or _live(b)) and (meaning(a) != meaning(b) or _other_supply(a, b)):
+            words = {
+                "first": str(numbers[id(a)]), "second": str(numbers[id(b)]), "carries": a.function, "other": b.function, "colour": a.colour,
+            }  # fmt: skip
+            yield tell("build.swap", a.link, words)
+
+
+def _other_supply(a: LoomWire, b: LoomWire) -> bool:
+    """Whether two wires of one meaning carry different supplies: another rail, another pin."""
+    return bool(_live(a)) and a.a != b.a and a.link != b.link and a.function != "AC from the winding"
+
+
+def _look(wire: LoomWire) -> tuple[str, int, bool]:
+    return wire.colour, wire.gauge, wire.screened
+
+
+def _devices(wire: LoomWire) -> set[str]:
+    return {x.partition(".")[0] for x in (wire.a, wire.b) if x}
+
+
+def _screens(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+    for w in wires:
+        words = {"number": str(numbers[id(w)]), "start": w.start}
+        if w.screened and w.screen is ScreenAt.BOTH:
+            yield tell("build.screen_both", w.link, words)
+        elif w.screened and w.screen is ScreenAt.NEITHER:
+            yield tell("build.screen_neither", w.link, words)
+
+
+def _shaken(job: Job, wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+    """Fine joints that nothing holds: in a box that a speaker shakes they break."""
+    shakes = shaken(job)
+    for w in wires:
+        if w.fine and w.relief is Relief.NONE:
+            words = {"number": str(numbers[id(w)]), "start": w.start}
+            yield tell("build.shaken" if shakes else "build.no_relief", w.link, words)
+
+
+def _noisy(job: Job, wire: LoomWire) -> str:
+    """Why a wire may not lie beside a signal: it carries what is heard when it couples over; empty for one that may."""
+    ends = [job.terminal(x) for x in (wire.a, wire.b) if x]
+    if any(isinstance(t, WindingEnd) for t in ends):
+        return "charging current of the rectifier"
+    if wire.function == "speaker":
+        return "the loudspeaker's current"
+    link = job.link(wire.link)
+    if (
+        link is not None
+        and any(does(s, Does.CHOPS) for s in link.sections)
+        and isinstance(ends[0], Rail | SupplyIn)
+    ):
+        return "the converter's switching"
+    return ""
+
+
+def _together(job: Job, wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+    """Signals without a screen on the route of what disturbs them."""
+    routes: dict[str, list[LoomWire]] = {}
+    for w in wires:
+        if w.route.strip():
+            routes.setdefault(w.route.strip().lower(), []).append(w)
+    for route, group in routes.items():
+        loud = [w for w in group if _noisy(job, w)]
+        for w in group:
+            if loud and w.function.startswith("signal") and not w.screened:
+                words = {
+                    "number": str(numbers[id(w)]),
+                    "other": str(numbers[id(loud[0])]),
+                    "route": route,
+                    "what": _noisy(job, loud[0]),
+                }
+                yield tell("build.together", w.link, words)
+
+
+def _twists(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+    """A twist of one wire is none; a signal in a twist with a supply takes its noise up."""
+    groups: dict[str, list[LoomWire]] = {}
+    for w in wires:
+        if w.twist.strip():
+            groups.setdefault(w.twist.strip().lower(), []).append(w)
+    for group in groups.values():
+        words = {"number": str(numbers[id(group[0])]), "twist": group[0].twist}
+        signals = [w for w in group if w.function.startswith("signal")]
+        if len(group) == 1:
+            yield tell("build.twist_alone", group[0].link, words)
+        elif signals and any(w.function.startswith(("supply,", "AC", "speaker")) for w in group):
+            yield tell("build.twist_mixed", group[0].link, words, severity=Severity.FIX)
