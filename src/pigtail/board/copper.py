@@ -7,12 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from pigtail.board.board import Board, Hole, named
+from pigtail.board.board import Hole, LittleBoard, named
 from pigtail.board.parts import Mounted
 from pigtail.job.build import BoardKind
 
 
-def joined(board: Board) -> dict[Hole, Hole]:
+def joined(board: LittleBoard) -> dict[Hole, Hole]:
     """For every hole of a board one hole that stands for all that it is joined to."""
     parent: dict[Hole, Hole] = {(c, r): (c, r) for c in range(board.columns) for r in range(board.rows)}
 
@@ -29,7 +29,7 @@ def joined(board: Board) -> dict[Hole, Hole]:
     return {hole: find(hole) for hole in parent}
 
 
-def _copper(board: Board) -> Iterator[tuple[Hole, Hole]]:
+def _copper(board: LittleBoard) -> Iterator[tuple[Hole, Hole]]:
     """All pairs of neighbouring holes that copper, or a wire along the row, joins."""
     if board.kind is BoardKind.STRIP:
         cut = set(board.cuts)
@@ -43,7 +43,7 @@ def _copper(board: Board) -> Iterator[tuple[Hole, Hole]]:
             yield ((column, trace.row), (column + 1, trace.row))
 
 
-def troubles(board: Board, wanted: Mounted) -> tuple[str, ...]:
+def troubles(board: LittleBoard, wanted: Mounted) -> tuple[str, ...]:
     """All by which a board differs from its netlist or cannot be built: nothing for a good one."""
     found: list[str] = []
     pins = [
@@ -75,7 +75,7 @@ def troubles(board: Board, wanted: Mounted) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found))
 
 
-def _missing(board: Board, wanted: Mounted) -> list[str]:
+def _missing(board: LittleBoard, wanted: Mounted) -> list[str]:
     placed = {p.part for p in board.placed}
     wires = {w for w, _ in board.wires}
     found = [f"{p.name} is not on the board" for p in wanted.parts if p not in placed]
@@ -85,7 +85,7 @@ def _missing(board: Board, wanted: Mounted) -> list[str]:
     return found
 
 
-def _clashes(board: Board, ends: list[tuple[str, Hole, str]]) -> list[str]:
+def _clashes(board: LittleBoard, ends: list[tuple[str, Hole, str]]) -> list[str]:
     """Two things in one hole, a lead in a cut, bodies that lie over each other, a lead under a body."""
     taken: dict[Hole, str] = {}
     found = []

@@ -16,11 +16,21 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from pigtail.board.board import Board, Hole, Jumper, Placed, Trace
+from pigtail.board.board import Hole, Jumper, LittleBoard, Placed, Trace
 from pigtail.board.forms import PITCH
 from pigtail.board.packing import Packed, Rect, packed
 from pigtail.board.parts import Mounted
-from pigtail.board.rows import EMPTY, Rows, State, Task, complete, mended, shapes, starts, worked_out
+from pigtail.board.rows import (
+    EMPTY,
+    LaidRows,
+    LayState,
+    LayTask,
+    complete,
+    mended,
+    shapes,
+    starts,
+    worked_out,
+)
 from pigtail.job.build import BoardKind
 
 #: What is paid for: a hole of the board, a jumper, an insulated one, a cut, a part that fits nowhere, supply beside audio.
@@ -36,7 +46,7 @@ class Best(NamedTuple):
     """The best board that was found so far, and what it costs [1]."""
 
     cost: float
-    board: Board
+    board: LittleBoard
 
 
 def steps_of(wanted: Mounted) -> int:
@@ -46,7 +56,7 @@ def steps_of(wanted: Mounted) -> int:
 
 
 @lru_cache(maxsize=16)
-def laid_out(wanted: Mounted, kind: BoardKind = BoardKind.STRIP, moves: int = MOVES) -> Board:
+def laid_out(wanted: Mounted, kind: BoardKind = BoardKind.STRIP, moves: int = MOVES) -> LittleBoard:
     """The smallest board that was found for what is to be mounted, with so many moves a step."""
     best: Best | None = None
     for step in range(steps_of(wanted)):
@@ -58,8 +68,8 @@ def laid_out(wanted: Mounted, kind: BoardKind = BoardKind.STRIP, moves: int = MO
 def lay_step(wanted: Mounted, kind: BoardKind, step: int, best: Best | None, moves: int = MOVES) -> Best:
     """One step of a search: the better of what was found before and of what it finds itself."""
     if kind is BoardKind.POINT or not wanted.parts:
-        return Best(0.0, Board(kind, 0, 0))
-    task = Task(wanted)
+        return Best(0.0, LittleBoard(kind, 0, 0))
+    task = LayTask(wanted)
     for number, start in enumerate(starts(task)):
         chance = random.Random(1000 * step + number)  # noqa: S311  the same netlist gives the same board
         state = mended(task, _annealed(task, start, chance, moves // len(shapes(task))))
@@ -70,7 +80,7 @@ def lay_step(wanted: Mounted, kind: BoardKind, step: int, best: Best | None, mov
     return best
 
 
-def _priced(task: Task, state: State) -> tuple[float, Rows, Packed]:
+def _priced(task: LayTask, state: LayState) -> tuple[float, LaidRows, Packed]:
     """A state worked out, and its cost."""
     rows = worked_out(task, state)
     found = packed(task, state, rows)
@@ -81,7 +91,7 @@ def _priced(task: Task, state: State) -> tuple[float, Rows, Packed]:
     return cost, rows, found
 
 
-def _beside(task: Task, rows: Rows) -> int:
+def _beside(task: LayTask, rows: LaidRows) -> int:
     """How often a supply runs beside a signal: neighbouring rows of one zone."""
     count = 0
     for zone, live in zip(rows.labels, rows.used, strict=True):
@@ -92,7 +102,7 @@ def _beside(task: Task, rows: Rows) -> int:
     return count
 
 
-def _annealed(task: Task, state: State, chance: random.Random, moves: int) -> State:
+def _annealed(task: LayTask, state: LayState, chance: random.Random, moves: int) -> LayState:
     now = _priced(task, state)[0]
     best, best_cost = state, now
     for k in range(moves):
@@ -109,53 +119,53 @@ def _annealed(task: Task, state: State, chance: random.Random, moves: int) -> St
     return best
 
 
-def _two_rows(state: State, chance: random.Random) -> tuple[int, int]:
+def _two_rows(state: LayState, chance: random.Random) -> tuple[int, int]:
     height = len(state.zones[0])
     return chance.randrange(height), chance.randrange(height)
 
 
-def _swap_in_zone(task: Task, state: State, chance: random.Random) -> None:
+def _swap_in_zone(task: LayTask, state: LayState, chance: random.Random) -> None:
     a, b = _two_rows(state, chance)
     zone = chance.choice(state.zones)
     zone[a], zone[b] = zone[b], zone[a]
 
 
-def _swap_rows(task: Task, state: State, chance: random.Random) -> None:
+def _swap_rows(task: LayTask, state: LayState, chance: random.Random) -> None:
     a, b = _two_rows(state, chance)
     for z in state.zones:
         z[a], z[b] = z[b], z[a]
 
 
-def _shift_row(task: Task, state: State, chance: random.Random) -> None:
+def _shift_row(task: LayTask, state: LayState, chance: random.Random) -> None:
     a, b = _two_rows(state, chance)
     for z in state.zones:
         z.insert(b, z.pop(a))
 
 
-def _set_cell(task: Task, state: State, chance: random.Random) -> None:
+def _set_cell(task: LayTask, state: LayState, chance: random.Random) -> None:
     a, _ = _two_rows(state, chance)
     zone = chance.choice(state.zones)
     zone[a] = chance.randrange(len(task.names)) if zone[a] == EMPTY else EMPTY
 
 
-def _add_row(task: Task, state: State, chance: random.Random) -> None:
+def _add_row(task: LayTask, state: LayState, chance: random.Random) -> None:
     a, _ = _two_rows(state, chance)
     for z in state.zones:
         z.insert(a, EMPTY)
 
 
-def _drop_row(task: Task, state: State, chance: random.Random) -> None:
+def _drop_row(task: LayTask, state: LayState, chance: random.Random) -> None:
     a, _ = _two_rows(state, chance)
     for z in state.zones:
         z.pop(a)
 
 
-def _other_zone(task: Task, state: State, chance: random.Random) -> None:
+def _other_zone(task: LayTask, state: LayState, chance: random.Random) -> None:
     if task.plain:
         state.zone_of[chance.choice(task.plain)] = chance.randrange(len(state.zones))
 
 
-def _move_block(task: Task, state: State, chance: random.Random) -> None:
+def _move_block(task: LayTask, state: LayState, chance: random.Random) -> None:
     if not task.blocks:
         _swap_in_zone(task, state, chance)
         return
@@ -163,7 +173,7 @@ def _move_block(task: Task, state: State, chance: random.Random) -> None:
     state.block_row[k] = max(0, state.block_row[k] + chance.choice((-2, -1, 1, 2)))
 
 
-_Move = Callable[[Task, State, random.Random], None]
+_Move = Callable[[LayTask, LayState, random.Random], None]
 #: The moves, and how often each is tried.
 _TRIED: dict[_Move, int] = {
     _swap_in_zone: 35, _swap_rows: 15, _shift_row: 15, _set_cell: 10, _add_row: 5, _drop_row: 8, _other_zone: 7, _move_block: 5,
@@ -171,7 +181,7 @@ _TRIED: dict[_Move, int] = {
 _MOVES, _WEIGHTS = list(_TRIED), list(_TRIED.values())
 
 
-def _board(task: Task, rows: Rows, found: Packed, kind: BoardKind) -> Board:
+def _board(task: LayTask, rows: LaidRows, found: Packed, kind: BoardKind) -> LittleBoard:
     """The board of a state, with rows that nothing uses left out at its edges and room for all bodies."""
     rects = found.bodies.values()
     live = [r for used in rows.used for r in used]
@@ -188,7 +198,7 @@ def _board(task: Task, rows: Rows, found: Packed, kind: BoardKind) -> Board:
         dx, dy = (0.75 - left) * PITCH, (0.75 - top) * PITCH
         return (r[0] + dx, r[1] + dy, r[2] + dx, r[3] + dy)
 
-    board = Board(
+    board = LittleBoard(
         kind,
         right - left + 1,
         bottom - top + 1,
@@ -203,7 +213,7 @@ def _board(task: Task, rows: Rows, found: Packed, kind: BoardKind) -> Board:
     return board if kind is BoardKind.STRIP else replace(board, cuts=(), traces=_traces(board))
 
 
-def _traces(board: Board) -> tuple[Trace, ...]:
+def _traces(board: LittleBoard) -> tuple[Trace, ...]:
     """The bare wires of a perforated board: along each row from the first to the last hole of a run that one net uses; runs end where a
     strip would be cut."""
     ends = [(h, n) for p in board.placed for h, n in zip(p.holes, p.part.nets, strict=True)]

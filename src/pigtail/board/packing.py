@@ -8,7 +8,7 @@ from typing import NamedTuple
 from pigtail.board.board import Hole
 from pigtail.board.copper import SQUEEZE_MM
 from pigtail.board.forms import PITCH
-from pigtail.board.rows import EMPTY, Rows, State, Task
+from pigtail.board.rows import EMPTY, LaidRows, LayState, LayTask
 
 #: How wide what straddles is, in columns, and at which of them the copper under it is cut.
 BLOCK, CUT_AT = 4, 1
@@ -42,7 +42,7 @@ class Packed(NamedTuple):
     jumpers: tuple[tuple[Hole, Hole, int], ...]
 
 
-def packed(task: Task, state: State, rows: Rows) -> Packed:
+def packed(task: LayTask, state: LayState, rows: LaidRows) -> Packed:
     """Everything given its column."""
     pack, start = _Pack(task, state), 0
     for z, zone in enumerate(_items(task, state, rows)):
@@ -53,7 +53,7 @@ def packed(task: Task, state: State, rows: Rows) -> Packed:
     return pack.found(rows)
 
 
-def _items(task: Task, state: State, rows: Rows) -> list[list[_Item]]:
+def _items(task: LayTask, state: LayState, rows: LaidRows) -> list[list[_Item]]:
     """What each zone holds: wires that come in first, parts, jumpers, wires that go out last."""
     items: list[list[_Item]] = [[] for _ in rows.labels]
     outward = []
@@ -84,7 +84,7 @@ def _single(what: str, number: int, row: int) -> _Item:
     return _Item(what, number, (row,), _WIRE_MM, row * PITCH - _WIRE_MM, row * PITCH + _WIRE_MM)
 
 
-def _part(task: Task, k: int, rows: tuple[int, ...]) -> _Item:
+def _part(task: LayTask, k: int, rows: tuple[int, ...]) -> _Item:
     form = task.part(k).shape
     top, bottom = min(rows) * PITCH, max(rows) * PITCH
     half = max(form.high / 2, (bottom - top) / 2 + _PAST_MM)
@@ -95,7 +95,7 @@ def _part(task: Task, k: int, rows: tuple[int, ...]) -> _Item:
 class _Pack:
     """What is on the board already."""
 
-    def __init__(self, task: Task, state: State) -> None:
+    def __init__(self, task: LayTask, state: LayState) -> None:
         self.task, self.state = task, state
         self.rects: list[Rect] = []
         self.last = -1
@@ -153,7 +153,7 @@ class _Pack:
         self.cut_column[z] = first + CUT_AT
         return first + BLOCK
 
-    def found(self, rows: Rows) -> Packed:
+    def found(self, rows: LaidRows) -> Packed:
         """All of it."""
         jumpers = []
         for n, join in enumerate(rows.joins):

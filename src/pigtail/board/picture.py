@@ -7,15 +7,15 @@ from __future__ import annotations
 
 import itertools
 
-from pigtail.board.board import Board, Placed, at, named
+from pigtail.board.board import LittleBoard, Placed, at, named
 from pigtail.board.forms import PITCH
 from pigtail.board.parts import BoardPart, Mounted, WireHole
 from pigtail.drawing.shapes import (
     Circle,
     Drawing,
-    Line,
+    Lettering,
     Shape,
-    Words,
+    Stroke,
     box,
     cross,
     fitted,
@@ -29,7 +29,7 @@ _EDGE = 5.0
 _TYPE, _SMALL = 1.7, 1.3
 
 
-def part_side(board: Board) -> Drawing:
+def part_side(board: LittleBoard) -> Drawing:
     """The board from the side of the parts."""
     shapes: list[Shape] = [*_copper(board, behind=True), *_grid(board)]
     for j in board.jumpers:
@@ -40,40 +40,43 @@ def part_side(board: Board) -> Drawing:
         x, y = at(hole)
         shapes += [
             Circle(x, y, 1.05, 0.2, "ink", "paper"),
-            Words(x, y + 0.5, wire.name, _SMALL, anchor="middle", bold=True),
+            Lettering(x, y + 0.5, wire.name, _SMALL, anchor="middle", bold=True),
         ]
     return _framed(board, "Part side", shapes, seen_from_behind=False)
 
 
-def solder_side(board: Board) -> Drawing:
+def solder_side(board: LittleBoard) -> Drawing:
     """The board from the side of the copper, mirrored, as it lies when it is soldered."""
     width = board.size_mm[0]
     copper = [*_copper(board, behind=False), *_joints(board)]
     for hole in board.cuts:
         x, y = at(hole)
         copper += [Circle(x, y, 1.1, 0.2, "ink", "paper")]
-        copper += [Line(((x - 1, y - 1), (x + 1, y + 1)), 0.45), Line(((x - 1, y + 1), (x + 1, y - 1)), 0.45)]
+        copper += [
+            Stroke(((x - 1, y - 1), (x + 1, y + 1)), 0.45),
+            Stroke(((x - 1, y + 1), (x + 1, y - 1)), 0.45),
+        ]
     return _framed(board, "Solder side, mirrored", list(mirrored(copper, width)), seen_from_behind=True)
 
 
-def _framed(board: Board, title: str, shapes: list[Shape], *, seen_from_behind: bool) -> Drawing:
+def _framed(board: LittleBoard, title: str, shapes: list[Shape], *, seen_from_behind: bool) -> Drawing:
     """Shapes of a board with its edge, the letters of its rows and the numbers of its columns."""
     from pigtail.drawing.shapes import moved
 
     width, height = board.size_mm
     marks: list[Shape] = [box(0, 0, width, height, line=0.35)]
     for row in range(board.rows):
-        marks.append(Words(-0.8, at((0, row))[1] + 0.6, named((0, row))[:-1], _TYPE, "dim", "end"))
+        marks.append(Lettering(-0.8, at((0, row))[1] + 0.6, named((0, row))[:-1], _TYPE, "dim", "end"))
     for column in range(board.columns):
         x = at((column, 0))[0]
         x = width - x if seen_from_behind else x
         if column % 2 == 0 or board.columns <= 12:
-            marks.append(Words(x, -0.8, str(column + 1), _TYPE, "dim", "middle"))
+            marks.append(Lettering(x, -0.8, str(column + 1), _TYPE, "dim", "middle"))
     every = moved([*marks[:1], *shapes, *marks[1:]], _EDGE, _EDGE)
     return Drawing(title, width + 2 * _EDGE, height + 1.5 * _EDGE, every, true=True)
 
 
-def _copper(board: Board, *, behind: bool) -> list[Shape]:
+def _copper(board: LittleBoard, *, behind: bool) -> list[Shape]:
     """Strips, their ends at the cuts left open; or the wires of a perforated board. From the part side only a hint of them."""
     found: list[Shape] = []
     right = board.columns - 1
@@ -97,18 +100,18 @@ def _copper(board: Board, *, behind: bool) -> list[Shape]:
                     )
     for trace in board.traces:
         line = (at((trace.start, trace.row)), at((trace.end, trace.row)))
-        found.append(Line(line, 0.8 if not behind else 0.5, "dim" if not behind else "faint"))
+        found.append(Stroke(line, 0.8 if not behind else 0.5, "dim" if not behind else "faint"))
     if behind:
         for hole in board.cuts:
             x, y = at(hole)
             found += [
-                Line(((x - 0.8, y - 0.8), (x + 0.8, y + 0.8)), 0.2, "dim"),
-                Line(((x - 0.8, y + 0.8), (x + 0.8, y - 0.8)), 0.2, "dim"),
+                Stroke(((x - 0.8, y - 0.8), (x + 0.8, y + 0.8)), 0.2, "dim"),
+                Stroke(((x - 0.8, y + 0.8), (x + 0.8, y - 0.8)), 0.2, "dim"),
             ]
     return found
 
 
-def _grid(board: Board) -> list[Shape]:
+def _grid(board: LittleBoard) -> list[Shape]:
     return [
         Circle(*at((c, r)), 0.4, 0.12, "faint", "paper")
         for r in range(board.rows)
@@ -116,7 +119,7 @@ def _grid(board: Board) -> list[Shape]:
     ]
 
 
-def _joints(board: Board) -> list[Shape]:
+def _joints(board: LittleBoard) -> list[Shape]:
     """What is soldered: a dot in each hole that is used, and which pin it is."""
     found: list[Shape] = [
         Circle(*at((c, r)), 0.4, 0.12, "dim", "paper")
@@ -129,15 +132,15 @@ def _joints(board: Board) -> list[Shape]:
     pins += [("", h) for j in board.jumpers for h in (j.start, j.end)]
     for name, hole in pins:
         x, y = at(hole)
-        found += [Circle(x, y, 0.6, 0, "", "ink"), Words(x, y - 0.75, name, 1.1, "ink", "middle")]
+        found += [Circle(x, y, 0.6, 0, "", "ink"), Lettering(x, y - 0.75, name, 1.1, "ink", "middle")]
     return found
 
 
 def _jumper(a: tuple[float, float], b: tuple[float, float], *, insulated: bool) -> list[Shape]:
     ends: list[Shape] = [Circle(*a, 0.4, 0, "", "ink"), Circle(*b, 0.4, 0, "", "ink")]
     if insulated:
-        return [Line((a, b), 0.9, "ink"), Line((a, b), 0.5, "paper"), *ends]
-    return [Line((a, b), 0.55, "ink"), *ends]
+        return [Stroke((a, b), 0.9, "ink"), Stroke((a, b), 0.5, "paper"), *ends]
+    return [Stroke((a, b), 0.55, "ink"), *ends]
 
 
 def _part(placed: Placed) -> list[Shape]:
@@ -146,7 +149,7 @@ def _part(placed: Placed) -> list[Shape]:
     middle = ((left + right) / 2, (top + bottom) / 2)
     shapes: list[Shape] = []
     if len(holes) == 2:
-        shapes.append(Line((holes[0], holes[1]), 0.3))
+        shapes.append(Stroke((holes[0], holes[1]), 0.3))
         shapes += _two_leads(placed, holes, middle)
     else:
         shapes.append(box(left + 0.2, top + 0.2, right - left - 0.4, bottom - top - 0.4, fill="paper"))
@@ -154,7 +157,7 @@ def _part(placed: Placed) -> list[Shape]:
             shapes.append(Circle(holes[0][0] + 1.6, holes[0][1], 0.5, 0.25))
     shapes += [Circle(x, y, 0.4, 0, "", "ink") for x, y in holes]
     for k, leg in enumerate(part.legs):
-        shapes.append(Words(holes[k][0] + 0.7, holes[k][1] + 0.5, leg, _SMALL, "dim"))
+        shapes.append(Lettering(holes[k][0] + 0.7, holes[k][1] + 0.5, leg, _SMALL, "dim"))
     return [*shapes, *_name(placed, middle)]
 
 
@@ -173,13 +176,13 @@ def _two_leads(placed: Placed, holes: list[tuple[float, float]], middle: tuple[f
         shapes.append(box(x - form.wide / 2 + 0.2, y - high / 2, form.wide - 0.4, high, fill="paper"))
         if part.mark >= 0 and part.form.startswith("diode"):
             end = y + (high / 2 - 0.7) * (1 if holes[part.mark][1] > y else -1)
-            shapes.append(Line(((x - form.wide / 2 + 0.2, end), (x + form.wide / 2 - 0.2, end)), 0.6))
+            shapes.append(Stroke(((x - form.wide / 2 + 0.2, end), (x + form.wide / 2 - 0.2, end)), 0.6))
     if part.mark >= 0 and part.form.startswith("electrolytic"):
         mark = holes[part.mark]
         shapes += cross(mark[0] - 1.3, mark[1], 0.5, line=0.25)
     elif part.mark >= 0 and placed.stands:
         mark = holes[part.mark]
-        shapes.append(Line(((mark[0] - 0.9, mark[1] - 0.9), (mark[0] + 0.9, mark[1] - 0.9)), 0.5))
+        shapes.append(Stroke(((mark[0] - 0.9, mark[1] - 0.9), (mark[0] + 0.9, mark[1] - 0.9)), 0.5))
     return shapes
 
 
@@ -199,8 +202,8 @@ def _name(placed: Placed, middle: tuple[float, float]) -> list[Shape]:
             x, y = x0 + body + 0.3, (y0 + y1) / 2
     if turned:
         ground = box(x - _TYPE / 2 + 0.1, y - wide / 2, _TYPE - 0.1, wide, line=0, ink="", fill="paper")
-        return [ground, Words(x + 0.6, y, text, _TYPE, anchor="middle", bold=True, angle=-90.0)]
-    return [Words(x, y + 0.6, text, _TYPE, anchor="middle", bold=True)]
+        return [ground, Lettering(x + 0.6, y, text, _TYPE, anchor="middle", bold=True, angle=-90.0)]
+    return [Lettering(x, y + 0.6, text, _TYPE, anchor="middle", bold=True)]
 
 
 def point_to_point(wanted: Mounted) -> Drawing:
@@ -216,11 +219,11 @@ def point_to_point(wanted: Mounted) -> Drawing:
         wires = [w for w in wanted.holes if w.net == net]
         bottom = height - 9.0 if wires else max(ys, default=14.0)
         top = min(ys, default=14.0)
-        shapes.append(Line(((at_x[net], top), (at_x[net], bottom)), 0.6))
-        shapes.append(Words(at_x[net], 6.0, f"joint {k}", 2.2, "dim", "middle"))
+        shapes.append(Stroke(((at_x[net], top), (at_x[net], bottom)), 0.6))
+        shapes.append(Lettering(at_x[net], 6.0, f"joint {k}", 2.2, "dim", "middle"))
         for n, wire in enumerate(wires):
             label = fitted(f"{_wire_word(wire)} {wire.leads}", 2.2, 33.0)
-            shapes.append(Words(at_x[net], bottom + 3.4 + 3 * n, label, 2.2, anchor="middle", bold=True))
+            shapes.append(Lettering(at_x[net], bottom + 3.4 + 3 * n, label, 2.2, anchor="middle", bold=True))
     for part in wanted.parts:
         shapes += _between(part, rows[part.name], at_x)
     return Drawing("Joined point to point", width, height, tuple(shapes))
@@ -228,18 +231,20 @@ def point_to_point(wanted: Mounted) -> Drawing:
 
 def _between(part: BoardPart, y: float, at_x: dict[str, float]) -> list[Shape]:
     xs = [at_x[n] for n in part.nets]
-    shapes: list[Shape] = [Line(((min(xs), y), (max(xs), y)), 0.35)]
+    shapes: list[Shape] = [Stroke(((min(xs), y), (max(xs), y)), 0.35)]
     shapes += [Circle(x, y, 0.7, 0, "", "ink") for x in xs]
     first, last = min(xs), max(xs)
     middle = (first + last) / 2 if len(at_x) < 3 or last - first < 60 else first + 17.0
     shapes.append(box(middle - 11, y - 3, 22, 6, fill="paper"))
     shapes.append(
-        Words(middle, y + 0.8, fitted(f"{part.name} {part.value}", 2.3, 21), 2.3, anchor="middle", bold=True)
+        Lettering(
+            middle, y + 0.8, fitted(f"{part.name} {part.value}", 2.3, 21), 2.3, anchor="middle", bold=True
+        )
     )
     if part.mark >= 0:
         side = 1 if xs[part.mark] > middle else -1
         shapes.append(
-            Words(
+            Lettering(
                 middle + side * 13.0,
                 y - 1.0,
                 "+" if part.name.startswith("C") else "bar",
@@ -250,7 +255,7 @@ def _between(part: BoardPart, y: float, at_x: dict[str, float]) -> list[Shape]:
     return shapes
 
 
-def words_of(board: Board) -> dict[str, tuple[str, ...]]:
+def words_of(board: LittleBoard) -> dict[str, tuple[str, ...]]:
     """The work on a board in words: where to cut, what to bridge, what goes where."""
     return {
         "cuts": tuple(named(h) for h in board.cuts),
@@ -267,7 +272,7 @@ def _wire_word(wire: WireHole) -> str:
     return f"wire {wire.name}" if wire.name.isdigit() else f"lead {wire.name}"
 
 
-def seats(board: Board) -> tuple[tuple[str, str, str, str], ...]:
+def seats(board: LittleBoard) -> tuple[tuple[str, str, str, str], ...]:
     """Each part with its value, its holes and how it sits."""
     found = []
     for p in board.placed:

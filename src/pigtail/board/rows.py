@@ -16,7 +16,7 @@ EMPTY = -1
 BENDS = {3: ((0, 1, 2), (0, 2, 4), (0, 1, 3), (0, 2, 3))}
 
 
-class Task:
+class LayTask:
     """A netlist in numbers, ready to be laid out."""
 
     def __init__(self, wanted: Mounted) -> None:
@@ -35,7 +35,7 @@ class Task:
         return self.wanted.parts[k]
 
     def side(self, k: int, *, right: bool) -> list[tuple[int, int]]:
-        """Rows, from its first, and nets of the pins on one side of what straddles."""
+        """LaidRows, from its first, and nets of the pins on one side of what straddles."""
         pins = self.part(k).shape.pins
         return [(r, self.nets[k][i]) for i, (c, r) in enumerate(pins) if (c > 0) is right]
 
@@ -44,7 +44,7 @@ class Task:
         return 1 + max(r for _, r in self.part(k).shape.pins)
 
 
-class State(NamedTuple):
+class LayState(NamedTuple):
     """What the search moves: what stands between the zones (a part that straddles by its number, or cuts), the net of each row of each
     zone, the zone of each part, the first row of each part that straddles."""
 
@@ -53,9 +53,9 @@ class State(NamedTuple):
     zone_of: list[int]
     block_row: dict[int, int]
 
-    def copy(self) -> State:
+    def copy(self) -> LayState:
         """Another one with the same in it."""
-        return State(self.separators, [z[:] for z in self.zones], self.zone_of[:], dict(self.block_row))
+        return LayState(self.separators, [z[:] for z in self.zones], self.zone_of[:], dict(self.block_row))
 
     def blocks(self) -> Iterator[tuple[int, int]]:
         """What straddles, as (boundary, part)."""
@@ -71,7 +71,7 @@ class Segment(NamedTuple):
     last: int
 
 
-class Join(NamedTuple):
+class Jump(NamedTuple):
     """A jumper between two segments of a net: in a zone, or insulated between zones (EMPTY)."""
 
     a: Segment
@@ -79,7 +79,7 @@ class Join(NamedTuple):
     zone: int
 
 
-class Rows(NamedTuple):
+class LaidRows(NamedTuple):
     """What follows from a state: the rows of each part's pins, zone and row of each wire, the rows in use, the cuts as (boundary, row), the
     jumpers, and how many parts fit nowhere."""
 
@@ -88,11 +88,11 @@ class Rows(NamedTuple):
     labels: list[list[int]]
     used: list[set[int]]
     cuts: list[tuple[int, int]]
-    joins: list[Join]
+    joins: list[Jump]
     misfits: int
 
 
-def shapes(task: Task) -> list[tuple[int, ...]]:
+def shapes(task: LayTask) -> list[tuple[int, ...]]:
     """What may stand between the zones: a block by its number, or cuts. Two blocks share no zone, since each says what its rows are."""
     blocks: tuple[int, ...] = ()
     for k in task.blocks:
@@ -100,12 +100,12 @@ def shapes(task: Task) -> list[tuple[int, ...]]:
     return [blocks, (*blocks, EMPTY)] if len(task.plain) >= 4 else [blocks]
 
 
-def starts(task: Task) -> Iterator[State]:
+def starts(task: LayTask) -> Iterator[LayState]:
     """The states that a search starts from, one for each shape."""
     rows = max((task.height(k) for k in task.blocks), default=0)
     for separators in shapes(task):
         zones = [[EMPTY] * rows for _ in range(len(separators) + 1)]
-        state = State(separators, zones, [0] * len(task.nets), dict.fromkeys(task.blocks, 0))
+        state = LayState(separators, zones, [0] * len(task.nets), dict.fromkeys(task.blocks, 0))
         near = {
             net: z + right
             for z, k in state.blocks()
@@ -118,7 +118,7 @@ def starts(task: Task) -> Iterator[State]:
         yield state
 
 
-def labels_of(task: Task, state: State) -> list[list[int]]:
+def labels_of(task: LayTask, state: LayState) -> list[list[int]]:
     """Which net has each row of each zone, what the pins of blocks force put in."""
     found = [z[:] for z in state.zones]
     for z, k in state.blocks():
@@ -128,7 +128,7 @@ def labels_of(task: Task, state: State) -> list[list[int]]:
     return found
 
 
-def complete(task: Task, state: State) -> None:
+def complete(task: LayTask, state: LayState) -> None:
     """Give each net that a zone needs a row in it, in place."""
     height = max(1, len(state.zones[0]), *(state.block_row[k] + task.height(k) for _, k in state.blocks()))
     for zone in state.zones:
@@ -148,7 +148,7 @@ def complete(task: Task, state: State) -> None:
             everywhere.add(net)
 
 
-def _add_row(state: State, labels: list[list[int]], z: int, net: int) -> None:
+def _add_row(state: LayState, labels: list[list[int]], z: int, net: int) -> None:
     free = next((r for r, n in enumerate(labels[z]) if n == EMPTY), None)
     if free is None:
         for every in (*state.zones, *labels):
@@ -158,7 +158,7 @@ def _add_row(state: State, labels: list[list[int]], z: int, net: int) -> None:
     labels[z][free] = net
 
 
-def mended(task: Task, state: State) -> State:
+def mended(task: LayTask, state: LayState) -> LayState:
     """A state with rows of their own for parts that fit nowhere else: joined by jumpers, so that every netlist has a board."""
     state = state.copy()
     labels = labels_of(task, state)
@@ -174,7 +174,7 @@ def mended(task: Task, state: State) -> State:
     return state
 
 
-def rows_for(task: Task, k: int, zone: list[int]) -> tuple[int, ...] | None:
+def rows_for(task: LayTask, k: int, zone: list[int]) -> tuple[int, ...] | None:
     """The rows of a part's pins in a zone, as close as they come; None where it fits nowhere."""
     nets, form = task.nets[k], task.part(k).shape
     if form.pins:
@@ -201,7 +201,7 @@ def _in_line(nets: tuple[int, ...], zone: list[int]) -> tuple[int, ...] | None:
     return None
 
 
-def worked_out(task: Task, state: State) -> Rows:
+def worked_out(task: LayTask, state: LayState) -> LaidRows:
     """What follows from a state."""
     labels = labels_of(task, state)
     of: dict[int, tuple[int, ...]] = {}
@@ -218,10 +218,10 @@ def worked_out(task: Task, state: State) -> Rows:
     for z, row in wires.values():
         used[z].add(row)
     segments, cuts = _segments(labels, used)
-    return Rows(of, wires, labels, used, cuts, _joins(segments), len(task.plain) - len(of))
+    return LaidRows(of, wires, labels, used, cuts, _joins(segments), len(task.plain) - len(of))
 
 
-def _wire_rows(task: Task, labels: list[list[int]], used: list[set[int]]) -> dict[int, tuple[int, int]]:
+def _wire_rows(task: LayTask, labels: list[list[int]], used: list[set[int]]) -> dict[int, tuple[int, int]]:
     """Zone and row of each wire's hole: what comes in as far left as its net is, what goes out as far right; in rows in use first."""
     found = {}
     for h, net in enumerate(task.holes):
@@ -251,7 +251,7 @@ def _segments(labels: list[list[int]], used: list[set[int]]) -> tuple[list[Segme
     return found, cuts
 
 
-def _joins(segments: list[Segment]) -> list[Join]:
+def _joins(segments: list[Segment]) -> list[Jump]:
     """The jumpers that join the segments of each net, the shortest first (Prim 1957)."""
     of: dict[int, list[Segment]] = {}
     for s in segments:
@@ -262,7 +262,7 @@ def _joins(segments: list[Segment]) -> list[Join]:
         while rest:
             a, b = min(((a, b) for a in inside for b in rest), key=lambda pair: _length(*pair))
             shared = max(a.first, b.first)
-            found.append(Join(a, b, shared if shared <= min(a.last, b.last) else EMPTY))
+            found.append(Jump(a, b, shared if shared <= min(a.last, b.last) else EMPTY))
             inside.append(b)
             rest.remove(b)
     return found

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen, QPolygonF, 
 
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say
-from pigtail.drawing.shapes import Circle, Drawing, Line, Words
+from pigtail.drawing.shapes import Circle, Drawing, Lettering, Stroke
 from pigtail.drawing.svg import on_paper
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ NEAR_PX, DRAG_PX = 9.0, 5.0
 def paint_drawing(painter: QPainter, drawing: Drawing, left: float, top: float, scale: float) -> None:
     """A drawing with its upper left corner at a place [px], so many pixels a millimetre."""
     for shape in drawing.shapes:
-        if isinstance(shape, Words):
+        if isinstance(shape, Lettering):
             _words(painter, shape, left, top, scale)
             continue
         _pens(painter, shape, scale)
@@ -45,19 +45,19 @@ def paint_drawing(painter: QPainter, drawing: Drawing, left: float, top: float, 
             painter.drawPolyline(points)
 
 
-def _pens(painter: QPainter, shape: Line | Circle, scale: float) -> None:
+def _pens(painter: QPainter, shape: Stroke | Circle, scale: float) -> None:
     pen = QPen(Qt.PenStyle.NoPen)
     if shape.ink and shape.width > 0:
         pen = QPen(QColor.fromString(on_paper(shape.ink)), max(shape.width * scale, 0.6))
         pen.setCapStyle(Qt.PenCapStyle.FlatCap)
         pen.setJoinStyle(Qt.PenJoinStyle.MiterJoin)
-        if isinstance(shape, Line) and shape.dash:
+        if isinstance(shape, Stroke) and shape.dash:
             pen.setDashPattern([max(d * scale / pen.widthF(), 0.1) for d in shape.dash])
     painter.setPen(pen)
     painter.setBrush(QColor.fromString(on_paper(shape.fill)) if shape.fill else QColor(0, 0, 0, 0))
 
 
-def _words(painter: QPainter, words: Words, left: float, top: float, scale: float) -> None:
+def _words(painter: QPainter, words: Lettering, left: float, top: float, scale: float) -> None:
     painter.save()
     painter.translate(left + words.x * scale, top + words.y * scale)
     painter.rotate(words.angle)
@@ -156,7 +156,7 @@ class DrawingView(Painting):
     def _halo(self, painter: QPainter, drawing: Drawing, k: float, at: QPointF) -> None:
         """A broad light line under the one that is chosen."""
         for shape in drawing.shapes:
-            if self.chosen and isinstance(shape, Line) and shape.layer == f"wire {self.chosen}":
+            if self.chosen and isinstance(shape, Stroke) and shape.layer == f"wire {self.chosen}":
                 pen = QPen(QColor("#f3d9a4"), max(4.0 * k, 7.0))
                 pen.setCapStyle(Qt.PenCapStyle.RoundCap)
                 painter.setPen(pen)
@@ -172,7 +172,7 @@ class DrawingView(Painting):
         found = [
             (_distance(shape, x, y), int(shape.layer.split()[1]))
             for shape in self.drawings[0].shapes
-            if isinstance(shape, Line) and shape.layer.startswith("wire ") and shape.layer != "wire 0"
+            if isinstance(shape, Stroke) and shape.layer.startswith("wire ") and shape.layer != "wire 0"
         ]
         best = min(found, default=(near, 0))
         return best[1] if best[0] < near else 0
@@ -222,7 +222,7 @@ class DrawingView(Painting):
         event.accept()
 
 
-def _distance(line: Line, x: float, y: float) -> float:
+def _distance(line: Stroke, x: float, y: float) -> float:
     """How far a place lies from a line [mm]."""
     best = 1e9
     for (ax, ay), (bx, by) in pairwise(line.points):

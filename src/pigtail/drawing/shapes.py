@@ -23,7 +23,7 @@ _WIDTH = {letter: width for width, letters in _WIDTHS.items() for letter in lett
 _BOLD, _OTHER = 1.07, 0.8
 
 
-class Line(msgspec.Struct, frozen=True, tag="line"):
+class Stroke(msgspec.Struct, frozen=True, tag="line"):
     """A line through points, closed or not: width [mm], its ink, what it is filled with (empty for nothing), the lengths of its dashes and
     gaps [mm], and the layer that it lies on."""
 
@@ -48,7 +48,7 @@ class Circle(msgspec.Struct, frozen=True, tag="circle"):
     layer: str = ""
 
 
-class Words(msgspec.Struct, frozen=True, tag="words"):
+class Lettering(msgspec.Struct, frozen=True, tag="words"):
     """A line of text on its baseline: size of the type [mm], where x lies in it (`start`, `middle`, `end`), turned clockwise by an angle
     [°]."""
 
@@ -63,7 +63,7 @@ class Words(msgspec.Struct, frozen=True, tag="words"):
     layer: str = ""
 
 
-Shape = Line | Circle | Words
+Shape = Stroke | Circle | Lettering
 
 
 class Drawing(msgspec.Struct, frozen=True):
@@ -79,10 +79,10 @@ class Drawing(msgspec.Struct, frozen=True):
 def box(
     x: float, y: float, width: float, height: float, *, line: float = 0.3, ink: str = "ink", fill: str = "",
     dash: tuple[float, ...] = (), layer: str = "",
-) -> Line:  # fmt: skip
+) -> Stroke:  # fmt: skip
     """A rectangle by its upper left corner and size [mm]."""
     corners = ((x, y), (x + width, y), (x + width, y + height), (x, y + height))
-    return Line(corners, line, ink, fill, dash, True, layer)
+    return Stroke(corners, line, ink, fill, dash, True, layer)
 
 
 def words_width(text: str, size: float, *, bold: bool = False) -> float:
@@ -127,7 +127,7 @@ def moved(shapes: Iterable[Shape], dx: float, dy: float) -> tuple[Shape, ...]:
 def _moved(shape: Shape, dx: float, dy: float) -> Shape:
     from msgspec.structs import replace
 
-    if isinstance(shape, Line):
+    if isinstance(shape, Stroke):
         return replace(shape, points=tuple((x + dx, y + dy) for x, y in shape.points))
     return replace(shape, x=shape.x + dx, y=shape.y + dy)
 
@@ -139,7 +139,7 @@ def mirrored(shapes: Iterable[Shape], width: float) -> tuple[Shape, ...]:
     swapped = {"start": "end", "end": "start", "middle": "middle"}
     found: list[Shape] = []
     for s in shapes:
-        if isinstance(s, Line):
+        if isinstance(s, Stroke):
             found.append(replace(s, points=tuple((width - x, y) for x, y in s.points)))
         elif isinstance(s, Circle):
             found.append(replace(s, x=width - s.x))
@@ -150,11 +150,11 @@ def mirrored(shapes: Iterable[Shape], width: float) -> tuple[Shape, ...]:
 
 def cross(
     x: float, y: float, arm: float, *, line: float = 0.15, ink: str = "ink", layer: str = ""
-) -> tuple[Line, Line]:
+) -> tuple[Stroke, Stroke]:
     """The cross that marks a centre: arms so long [mm]."""
     return (
-        Line(((x - arm, y), (x + arm, y)), line, ink, layer=layer),
-        Line(((x, y - arm), (x, y + arm)), line, ink, layer=layer),
+        Stroke(((x - arm, y), (x + arm, y)), line, ink, layer=layer),
+        Stroke(((x, y - arm), (x, y + arm)), line, ink, layer=layer),
     )
 
 
@@ -168,12 +168,12 @@ def around(points: Iterable[Point]) -> tuple[float, float, float, float]:
 
 
 def scale_bar(x: float, y: float, length: float = 50.0) -> tuple[Shape, ...]:
-    """A bar of so many millimetres with a mark each ten, to be held against a ruler."""
-    marks = [Line(((x, y), (x + length, y)), 0.3)]
+    """A bar so long with a mark each ten, to be held against a ruler; from a place on [mm]."""
+    marks = [Stroke(((x, y), (x + length, y)), 0.3)]
     for k in range(math.floor(length / 10) + 1):
-        marks.append(Line(((x + 10 * k, y - 1.5), (x + 10 * k, y)), 0.3))
+        marks.append(Stroke(((x + 10 * k, y - 1.5), (x + 10 * k, y)), 0.3))
     return (
         *marks,
-        Words(x, y + 3.6, "0", 2.4, anchor="middle"),
-        Words(x + length, y + 3.6, f"{length:g} mm", 2.4, anchor="middle"),
+        Lettering(x, y + 3.6, "0", 2.4, anchor="middle"),
+        Lettering(x + length, y + 3.6, f"{length:g} mm", 2.4, anchor="middle"),
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from xml.sax.saxutils import escape
 
-from pigtail.drawing.shapes import Circle, Drawing, Line, Shape, Words
+from pigtail.drawing.shapes import Circle, Drawing, Lettering, Shape, Stroke
 
 #: What the names of inks are on paper.
 PAPER_INKS = {
@@ -52,18 +52,18 @@ def _shape(shape: Shape) -> str:
             f'<circle cx="{_n(shape.x)}" cy="{_n(shape.y)}" r="{_n(shape.radius)}" fill="{on_paper(shape.fill)}" '
             f"{_stroke(shape.ink, shape.width)}/>"
         )
-    if isinstance(shape, Words):
+    if isinstance(shape, Lettering):
         return _words(shape)
     return _line(shape)
 
 
-def _line(line: Line) -> str:
+def _line(line: Stroke) -> str:
     path = "M" + "L".join(f"{_n(x)} {_n(y)}" for x, y in line.points) + ("Z" if line.closed else "")
     dash = f' stroke-dasharray="{" ".join(_n(d) for d in line.dash)}"' if line.dash else ""
     return f'<path d="{path}" fill="{on_paper(line.fill)}" stroke-linejoin="round"{dash} {_stroke(line.ink, line.width)}/>'
 
 
-def _words(words: Words) -> str:
+def _words(words: Lettering) -> str:
     turn = f' transform="rotate({words.angle:g} {_n(words.x)} {_n(words.y)})"' if words.angle else ""
     bold = ' font-weight="bold"' if words.bold else ""
     return (

@@ -69,7 +69,7 @@ def distance_to(area: Area, x: float, y: float) -> float:
 
 
 def covered_by(area: Area, x: float, y: float, radius: float) -> bool:
-    """Whether an area lies wholly in a circle."""
+    """Whether an area lies wholly in a circle of a radius about a place [mm]."""
     if area.round:
         return math.hypot(area.x + area.width / 2 - x, area.y + area.width / 2 - y) + area.width / 2 <= radius
     corners = (
@@ -82,7 +82,8 @@ def covered_by(area: Area, x: float, y: float, radius: float) -> bool:
 
 
 def in_opening(panel: Panel, kind: FittingKind, x: float, y: float) -> Area | None:
-    """The opening that a fitting at a place uses: one that its nut or flange covers all round; None where it wants a hole of its own."""
+    """The opening that a fitting at a place uses: one that its nut or flange covers all round; None where it wants a hole of its own. The
+    place in [mm]."""
     return next(
         (
             a
@@ -96,7 +97,7 @@ def in_opening(panel: Panel, kind: FittingKind, x: float, y: float) -> Area | No
 def clashes(
     panel: Panel, kind: FittingKind, x: float, y: float, others: tuple[Fitting, ...] = ()
 ) -> tuple[Hit, ...]:
-    """All that is wrong with a fitting of a kind at a place, others being in the panel already."""
+    """All that is wrong with a fitting of a kind at a place [mm], others being in the panel already."""
     found = [*_edges(panel, kind, x, y)]
     for area in panel.areas:
         away = distance_to(area, x, y)
@@ -146,7 +147,7 @@ def _opening(kind: FittingKind, area: Area, x: float, y: float, away: float) -> 
 
 
 def unmeasured(panel: Panel, kind: FittingKind, x: float, y: float) -> tuple[str, ...]:
-    """What must be measured before a fitting can be said to fit there."""
+    """What must be measured before a fitting can be said to fit at a place [mm]."""
     boards = [a for a in panel.areas if a.kind is AreaKind.BOARD and distance_to(a, x, y) < kind.body / 2]
     found = [f"the depth before {a.name}" for a in boards if a.depth <= 0]
     if not boards and panel.depth <= 0:

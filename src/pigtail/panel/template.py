@@ -3,7 +3,18 @@
 from __future__ import annotations
 
 from pigtail.catalogue.fittings import FittingKind, fitting_kind, fitting_kinds
-from pigtail.drawing.shapes import Circle, Drawing, Line, Shape, Words, box, cross, fitted, moved, scale_bar
+from pigtail.drawing.shapes import (
+    Circle,
+    Drawing,
+    Lettering,
+    Shape,
+    Stroke,
+    box,
+    cross,
+    fitted,
+    moved,
+    scale_bar,
+)
 from pigtail.job.build import Area, AreaKind, Fitting, Panel
 from pigtail.panel.found import EDGE
 from pigtail.panel.geometry import in_opening
@@ -39,7 +50,9 @@ def template(panel: Panel, *, checks: bool = True) -> Drawing:
         top = high
         every += [box(EDGE, top, SQUARE, SQUARE, line=0.3, layer="marks")]
         every += [
-            Words(EDGE + SQUARE / 2, top + SQUARE / 2, "50 mm each way", 3.0, anchor="middle", layer="words")
+            Lettering(
+                EDGE + SQUARE / 2, top + SQUARE / 2, "50 mm each way", 3.0, anchor="middle", layer="words"
+            )
         ]
         every += moved(scale_bar(0, 0, 50.0), EDGE + SQUARE + 10, top + 8)
         words = (
@@ -48,7 +61,8 @@ def template(panel: Panel, *, checks: bool = True) -> Drawing:
             "Seen from outside.",
         )
         every += [
-            Words(EDGE + SQUARE + 10, top + 20 + 4.2 * k, w, 2.8, layer="words") for k, w in enumerate(words)
+            Lettering(EDGE + SQUARE + 10, top + 20 + 4.2 * k, w, 2.8, layer="words")
+            for k, w in enumerate(words)
         ]
         high += FOOT
         width = max(width, EDGE * 2 + SQUARE + 75)
@@ -69,7 +83,9 @@ def _area(area: Area) -> list[Shape]:
         found += _hatched(area)
     size = 3.0
     text = fitted(area.name, size, max(area.width - 1, 8))
-    found.append(Words(area.x + 0.8, area.y + min(area.height - 0.6, 3.8), text, size, "dim", layer="words"))
+    found.append(
+        Lettering(area.x + 0.8, area.y + min(area.height - 0.6, 3.8), text, size, "dim", layer="words")
+    )
     return found
 
 
@@ -80,7 +96,7 @@ def _hatched(area: Area) -> list[Shape]:
     while offset < area.width + area.height:
         x0, y0 = area.x + min(offset, area.width), area.y + max(0.0, offset - area.width)
         x1, y1 = area.x + max(0.0, offset - area.height), area.y + min(offset, area.height)
-        found.append(Line(((x0, y0), (x1, y1)), 0.1, "heed", layer="keep"))
+        found.append(Stroke(((x0, y0), (x1, y1)), 0.1, "heed", layer="keep"))
         offset += 5.0
     return found
 
@@ -100,7 +116,7 @@ def _fitting(panel: Panel, fitting: Fitting, x: float, y: float, *, below: bool)
         found.append(Circle(x, y, PILOT / 2, 0.15, layer="marks"))
     below = (below or y - kind.outer / 2 < 6.0) and y + kind.outer / 2 + 5.0 <= panel.height
     at = y + kind.outer / 2 + 3.4 if below else y - kind.outer / 2 - 1.6
-    found.append(Words(x, at, f"{fitting.name}, {hole_of(kind)}", 2.6, anchor="middle", layer="words"))
+    found.append(Lettering(x, at, f"{fitting.name}, {hole_of(kind)}", 2.6, anchor="middle", layer="words"))
     return found
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 
-from pigtail.drawing.shapes import Circle, Drawing, Line
+from pigtail.drawing.shapes import Circle, Drawing, Stroke
 
 #: DXF turns y upward, and says its unit by a number: 4 is the millimetre.
 MILLIMETRES = 4
@@ -29,7 +29,7 @@ def dxf_bytes(drawing: Drawing) -> bytes:
         look = {"layer": shape.layer or "0"}
         if isinstance(shape, Circle):
             space.add_circle((shape.x, drawing.height - shape.y), shape.radius, dxfattribs=look)
-        elif isinstance(shape, Line):
+        elif isinstance(shape, Stroke):
             points = [(x, drawing.height - y) for x, y in shape.points]
             space.add_lwpolyline(points, close=shape.closed, dxfattribs=look)
         else:

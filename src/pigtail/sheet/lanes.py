@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from pigtail.board.forms import bodies_of
 from pigtail.board.parts import BoardPart, LinkNets, hangs, mounted
-from pigtail.drawing.shapes import Circle, Line, Shape, Words, box, fitted, words_width
+from pigtail.drawing.shapes import Circle, Lettering, Shape, Stroke, box, fitted, words_width
 from pigtail.job.document import HOST, Job, Link
 from pigtail.model.cascade import networks
 
@@ -35,7 +35,7 @@ def lanes_of(job: Job, link: Link) -> Lanes:
     heights = {n: _HEAD + _LANE * k for k, n in enumerate(lanes)}
     width = max(2 * _BORDER + _COLUMN * len(units), words_width(link.name, _TYPE, bold=True) + 10, 40.0)
     at = [_BORDER + _COLUMN * (k + 0.5) for k in range(len(units))]
-    shapes: list[Shape] = [Words(3, 5.0, link.name, _TYPE, bold=True)]
+    shapes: list[Shape] = [Lettering(3, 5.0, link.name, _TYPE, bold=True)]
     taken: dict[str, int] = {}
     ports: dict[str, float] = {}
     reach: dict[str, list[float]] = {
@@ -48,9 +48,9 @@ def lanes_of(job: Job, link: Link) -> Lanes:
         taken[net] = taken.get(net, 0) + 1
         reach[net].append(x)
         if ports[join.port] != heights[net]:
-            shapes.append(Line(((x, heights[net]), (x, ports[join.port])), 0.4))
+            shapes.append(Stroke(((x, heights[net]), (x, ports[join.port])), 0.4))
     for net, xs in reach.items():
-        shapes.append(Line(((min(xs), heights[net]), (max(xs), heights[net])), 0.4))
+        shapes.append(Stroke(((min(xs), heights[net]), (max(xs), heights[net])), 0.4))
     for x, unit in zip(at, units, strict=True):
         shapes += _unit(unit, x, heights, {n: min(xs) < x for n, xs in reach.items()})
     return Lanes(link, _HEAD + _LANE * len(lanes), width, ports, tuple(shapes))
@@ -85,22 +85,22 @@ def _unit(unit: BoardPart, x: float, heights: dict[str, float], from_left: dict[
     if len(unit.nets) == 2 and unit.form:
         middle = top + _LANE / 2
         return [
-            Line(((x, top), (x, bottom)), 0.35),
+            Stroke(((x, top), (x, bottom)), 0.35),
             *(Circle(x, y, 0.65, 0, "", "ink") for y in ys),
             *_symbol(unit, x, middle, down=ys[1] > ys[0]),
-            Words(x + 2.4, middle - 0.3, unit.name, _SMALL, bold=True),
-            Words(x + 2.4, middle + 2.7, fitted(unit.value or unit.words, _SMALL, _COLUMN - 3.4), _SMALL),
+            Lettering(x + 2.4, middle - 0.3, unit.name, _SMALL, bold=True),
+            Lettering(x + 2.4, middle + 2.7, fitted(unit.value or unit.words, _SMALL, _COLUMN - 3.4), _SMALL),
         ]
     shapes: list[Shape] = [box(x - 5.8, top - 2.2, 11.6, bottom - top + 4.4, fill="paper", line=0.35)]
     legs = unit.legs.split() if not unit.form else unit.legs or [str(k) for k in range(1, len(ys) + 1)]
     for leg, net in zip(legs, unit.nets, strict=True):
         left = from_left[net]
         place = x - 5.4 if left else x + 5.4
-        shapes.append(Words(place, heights[net] + 0.8, leg, _TINY, "dim", "start" if left else "end"))
+        shapes.append(Lettering(place, heights[net] + 0.8, leg, _TINY, "dim", "start" if left else "end"))
     label = fitted(unit.name, _TYPE, max(bottom - top + 3, 9))
     return [
         *shapes,
-        Words(x + 0.9, (top + bottom) / 2, label, _TYPE, anchor="middle", bold=True, angle=-90.0),
+        Lettering(x + 0.9, (top + bottom) / 2, label, _TYPE, anchor="middle", bold=True, angle=-90.0),
     ]
 
 
@@ -110,17 +110,17 @@ def _symbol(unit: BoardPart, x: float, y: float, *, down: bool) -> list[Shape]:
         return [box(x - 1.3, y - 2.8, 2.6, 5.6, fill="paper", line=0.35)]
     if unit.name.startswith("C"):
         shapes: list[Shape] = [box(x - 0.4, y - 0.7, 0.8, 1.4, line=0, ink="", fill="paper")]
-        shapes += [Line(((x - 2, y + off), (x + 2, y + off)), 0.5) for off in (-0.7, 0.7)]
+        shapes += [Stroke(((x - 2, y + off), (x + 2, y + off)), 0.5) for off in (-0.7, 0.7)]
         if unit.mark >= 0:
             above = (unit.mark == 0) is down
-            shapes.append(Words(x - 3.4, y - 1.2 if above else y + 2.8, "+", 2.4))
+            shapes.append(Lettering(x - 3.4, y - 1.2 if above else y + 2.8, "+", 2.4))
         return shapes
     if unit.name.startswith(("D", "LED")):
         cathode_below = down if unit.form == "light" else not down
         tip = 1.6 if cathode_below else -1.6
         points = ((x - 1.6, y - tip), (x + 1.6, y - tip), (x, y + tip))
         return [
-            Line(points, 0.35, fill="paper", closed=True),
-            Line(((x - 1.6, y + tip), (x + 1.6, y + tip)), 0.5),
+            Stroke(points, 0.35, fill="paper", closed=True),
+            Stroke(((x - 1.6, y + tip), (x + 1.6, y + tip)), 0.5),
         ]
     return [box(x - 1.6, y - 2.4, 3.2, 4.8, fill="paper", line=0.35)]

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pickle
 
-from pigtail.board.board import Board
+from pigtail.board.board import LittleBoard
 from pigtail.board.layout import laid_out, lay_step
 from pigtail.board.parts import Mounted, mounted
 from pigtail.board.picture import part_side, point_to_point, seats, solder_side, words_of
-from pigtail.drawing.shapes import Drawing, Shape, Words, box, fitted, moved, scale_bar
+from pigtail.drawing.shapes import Drawing, Lettering, Shape, box, fitted, moved, scale_bar
 from pigtail.job.build import BoardKind, Mounting
 from pigtail.job.document import Job
 from pigtail.panel.template import order_of_work, template
@@ -31,7 +31,7 @@ def wiring_block(job: Job, build: LoomFound) -> SheetPicture:
     return SheetPicture("Wiring", (wiring_drawing(job, build),), 0.0, broad=True, note=note)
 
 
-def board_of(job: Job) -> Board | None:
+def board_of(job: Job) -> LittleBoard | None:
     """The board of a plan's networks; None where nothing sits on one, or it is joined point to point."""
     wanted = mounted(job)
     return (
@@ -49,7 +49,7 @@ def board_step(job: Job, number: int, before: bytes) -> tuple[bytes, BoardFound]
     return pickle.dumps(best), board_found(best.board)
 
 
-def board_found(board: Board) -> BoardFound:
+def board_found(board: LittleBoard) -> BoardFound:
     """A board as it is shown."""
     words = words_of(board)
     width, height = board.size_mm
@@ -79,7 +79,10 @@ def board_blocks(job: Job) -> list[Block]:
     board = board_of(job)
     found = board_found(board) if board is not None else _point_found(wanted)
     table = SheetTable(
-        "Board", ("part", "value", "holes" if board else "between", "sits"), found.seats, weights=(1, 2, 3, 1)
+        "LittleBoard",
+        ("part", "value", "holes" if board else "between", "sits"),
+        found.seats,
+        weights=(1, 2, 3, 1),
     )
     if board is None:
         return [
@@ -218,8 +221,8 @@ def labels_picture(build: LoomFound) -> list[Block]:
         number, _, words = text.partition(" ")
         part = (
             box(0, 0, wide, high, line=0.15, dash=(1.0, 1.0)),
-            Words(2, 4.9, number, 3.6, bold=True),
-            Words(12, 4.6, fitted(words, 2.5, wide - 13), 2.5),
+            Lettering(2, 4.9, number, 3.6, bold=True),
+            Lettering(12, 4.6, fitted(words, 2.5, wide - 13), 2.5),
         )
         shapes += moved(part, x, y)
     rows = -(-len(labels) // columns)

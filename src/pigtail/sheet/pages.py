@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from pigtail.drawing.shapes import Circle, Drawing, Line, Shape, Words, around
+from pigtail.drawing.shapes import Circle, Drawing, Lettering, Shape, Stroke, around
 from pigtail.drawing.svg import on_paper
 
 #: Points in a millimetre.
@@ -25,7 +25,7 @@ def draw(canvas: Any, drawing: Drawing, x: float, y: float, scale: float) -> Non
 
 
 def _shape(canvas: Any, shape: Shape, left: float, top: float, k: float) -> None:
-    if isinstance(shape, Words):
+    if isinstance(shape, Lettering):
         _words(canvas, shape, left, top, k)
         return
     stroke, fill = bool(shape.ink) and shape.width > 0, bool(shape.fill)
@@ -42,7 +42,7 @@ def _shape(canvas: Any, shape: Shape, left: float, top: float, k: float) -> None
     _line(canvas, shape, left, top, k, stroke=stroke, fill=fill)
 
 
-def _line(canvas: Any, line: Line, left: float, top: float, k: float, *, stroke: bool, fill: bool) -> None:
+def _line(canvas: Any, line: Stroke, left: float, top: float, k: float, *, stroke: bool, fill: bool) -> None:
     path = canvas.beginPath()
     for n, (px, py) in enumerate(line.points):
         (path.lineTo if n else path.moveTo)(left + px * k, top - py * k)
@@ -53,7 +53,7 @@ def _line(canvas: Any, line: Line, left: float, top: float, k: float, *, stroke:
     canvas.setDash([])
 
 
-def _words(canvas: Any, words: Words, left: float, top: float, k: float) -> None:
+def _words(canvas: Any, words: Lettering, left: float, top: float, k: float) -> None:
     canvas.saveState()
     canvas.translate(left + words.x * k, top - words.y * k)
     if words.angle:
@@ -102,7 +102,7 @@ def _tiles(drawing: Drawing, scale: float, width: float, height: float) -> list[
     corners = [(c * (tile_w - over), r * (tile_h - over)) for r in range(rows) for c in range(columns)]
     full = [at for at in corners if _shows(drawing, scale * POINT, at, (tile_w, tile_h))]
     return [
-        _Tile(drawing, scale, at, (tile_w, tile_h), f"tile {n} of {len(full)}")
+        _TileShown(drawing, scale, at, (tile_w, tile_h), f"tile {n} of {len(full)}")
         for n, at in enumerate(full, start=1)
     ]
 
@@ -110,7 +110,7 @@ def _tiles(drawing: Drawing, scale: float, width: float, height: float) -> list[
 def _shows(drawing: Drawing, k: float, at: tuple[float, float], size: tuple[float, float]) -> bool:
     """Whether anything of a drawing lies in a tile [pt from its upper left]."""
     for shape in drawing.shapes:
-        if isinstance(shape, Line):
+        if isinstance(shape, Stroke):
             left, top, right, bottom = around(shape.points)
         elif isinstance(shape, Circle):
             left, top, right, bottom = (
@@ -132,7 +132,7 @@ def _shows(drawing: Drawing, k: float, at: tuple[float, float], size: tuple[floa
 
 
 def _row(drawings: list[tuple[Drawing, float]]) -> Any:
-    return _Row(drawings)
+    return _Abreast(drawings)
 
 
 def _flowable() -> type[Any]:
@@ -141,11 +141,11 @@ def _flowable() -> type[Any]:
     return Flowable  # type: ignore[no-any-return]
 
 
-class _Row:
+class _Abreast:
     """Drawings side by side; a flowable by its methods, so that the PDF library is loaded when first needed."""
 
     def __new__(cls, drawings: list[tuple[Drawing, float]]) -> Any:
-        class Row(_flowable()):  # type: ignore[misc]
+        class Shown(_flowable()):  # type: ignore[misc]
             def __init__(self) -> None:
                 super().__init__()
                 self.width = sum(d.width * POINT * t for d, t in drawings)
@@ -157,16 +157,16 @@ class _Row:
                     draw(self.canv, d, x, self.height - d.height * POINT * t, t)
                     x += d.width * POINT * t
 
-        return Row()
+        return Shown()
 
 
-class _Tile:
+class _TileShown:
     """A part of a drawing."""
 
     def __new__(
         cls, drawing: Drawing, scale: float, at: tuple[float, float], size: tuple[float, float], words: str
     ) -> Any:
-        class Tile(_flowable()):  # type: ignore[misc]
+        class Shown(_flowable()):  # type: ignore[misc]
             def __init__(self) -> None:
                 super().__init__()
                 self.width, self.height = size[0], size[1] + 14
@@ -188,4 +188,4 @@ class _Tile:
                 c.rect(0, 0, *size, stroke=1, fill=0)
                 c.setDash([])
 
-        return Tile()
+        return Shown()

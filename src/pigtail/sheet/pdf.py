@@ -17,7 +17,7 @@ FRAME_PT = 6.0  # padding of the page's frame on each side
 FOOT_PT = 8.0
 
 
-class Paper(enum.Enum):
+class PageSize(enum.Enum):
     """What the sheet is printed on."""
 
     A4 = "A4"
@@ -38,7 +38,7 @@ def _fonts() -> None:
     )
 
 
-def pdf_bytes(sheet: Sheet, paper: Paper = Paper.A4) -> bytes:
+def pdf_bytes(sheet: Sheet, paper: PageSize = PageSize.A4) -> bytes:
     """The PDF file of a sheet: upright pages, and lying ones for what is broad. Every font is embedded."""
     from reportlab.lib.pagesizes import A4, landscape, letter
     from reportlab.pdfgen.canvas import Canvas
@@ -46,7 +46,7 @@ def pdf_bytes(sheet: Sheet, paper: Paper = Paper.A4) -> bytes:
 
     _fonts()
     out = io.BytesIO()
-    upright = A4 if paper is Paper.A4 else letter
+    upright = A4 if paper is PageSize.A4 else letter
     document = BaseDocTemplate(
         out, pagesize=upright, title=f"{sheet.title} – build sheet", author="Pigtail", invariant=1,
     )  # fmt: skip

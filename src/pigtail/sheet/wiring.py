@@ -9,7 +9,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from pigtail.board.parts import is_straight
-from pigtail.drawing.shapes import Circle, Drawing, Line, Shape, Words, box, fitted, moved, words_width
+from pigtail.drawing.shapes import Circle, Drawing, Lettering, Shape, Stroke, box, fitted, moved, words_width
 from pigtail.job.build import Relief, ScreenAt
 from pigtail.job.document import HOST, Job, Terminal
 from pigtail.job.places import Pad
@@ -41,7 +41,7 @@ class _Seat(NamedTuple):
     y: float
 
 
-class _Run(NamedTuple):
+class _WirePath(NamedTuple):
     """A wire with its number, from its terminal to its other end; whether it runs on the host's side; whether that end is a terminal
     too."""
 
@@ -56,7 +56,7 @@ class _Run(NamedTuple):
 def wiring_drawing(job: Job, build: LoomFound) -> Drawing:
     """The wiring drawing of a plan; a sentence where nothing is planned."""
     if not build.wires:
-        return Drawing("Wiring", 120, 20, (Words(6, 12, "Nothing is planned yet.", 4.0, "dim"),))
+        return Drawing("Wiring", 120, 20, (Lettering(6, 12, "Nothing is planned yet.", 4.0, "dim"),))
     return _Sketch(job, build).drawing()
 
 
@@ -96,7 +96,7 @@ class _Sketch:
         )
         for x, width, text in heads:
             self.shapes.append(
-                Words(x + width / 2, 9.0, fitted(text, 4.0, width), 4.0, anchor="middle", bold=True)
+                Lettering(x + width / 2, 9.0, fitted(text, 4.0, width), 4.0, anchor="middle", bold=True)
             )
         return Drawing(f"Wiring, {self.job.name}", self.x_module + _MODULE + 1, height, tuple(self.shapes))
 
@@ -124,7 +124,7 @@ class _Sketch:
             row = y + 10.5
             for address in sorted(members, key=lambda a: _pin_order(self.job, a)):
                 row = self._terminal(address, ends[address], row, (x, width), host=host)
-            heading = Words(x + 3, y + 4.8, fitted(name, _TYPE, width - 8), _TYPE, "dim", bold=True)
+            heading = Lettering(x + 3, y + 4.8, fitted(name, _TYPE, width - 8), _TYPE, "dim", bold=True)
             self.shapes += [box(x + 1, y, width - 2, row - y - 2.5, line=0.4), heading]
             y = row - 2.5 + _GAP
         return y
@@ -141,27 +141,27 @@ class _Sketch:
         first, room = y, width - 13
         for n, k in enumerate(ends):
             self.seats[k, address] = _Seat(edge, y)
-            self.shapes.append(Line(((edge, y), (edge + 3 * inward, y)), 0.5))
+            self.shapes.append(Stroke(((edge, y), (edge + 3 * inward, y)), 0.5))
             lines = [(w, _SMALL) for w in self._words(k, address)]
             if n == 0:
                 where = _where(terminal)
                 title = fitted(name, _TYPE, room - (words_width(where, _SMALL) + 2 if where else 0))
                 self.shapes.append(
-                    Words(edge + 5.6 * inward, y + 1.1, title, _TYPE, anchor=anchor, bold=True)
+                    Lettering(edge + 5.6 * inward, y + 1.1, title, _TYPE, anchor=anchor, bold=True)
                 )
                 beside = words_width(title, _TYPE, bold=True) + 2
                 self.shapes.append(
-                    Words(edge + (5.6 + beside) * inward, y + 1.1, where, _SMALL, "dim", anchor)
+                    Lettering(edge + (5.6 + beside) * inward, y + 1.1, where, _SMALL, "dim", anchor)
                 )
             at = y + 1.1 + (_LINE if n == 0 else 0.0)
             for text, size in lines:
                 self.shapes.append(
-                    Words(edge + 5.6 * inward, at, fitted(text, size, room), size, "ink", anchor)
+                    Lettering(edge + 5.6 * inward, at, fitted(text, size, room), size, "ink", anchor)
                 )
                 at += _LINE
             last, y = y, max(at + 1.2, y + 5.5)
         if len(ends) > 1:
-            self.shapes.append(Line(((edge + 3 * inward, first), (edge + 3 * inward, last)), 0.5))
+            self.shapes.append(Stroke(((edge + 3 * inward, first), (edge + 3 * inward, last)), 0.5))
         self.shapes += _pad(edge + 3 * inward, first, terminal)
         return y + 0.8
 
@@ -212,17 +212,19 @@ class _Sketch:
                 self._stroke(w, [(self.x_left, y), (self.x_right, y)], number)
                 for address, start in seat.items():
                     left = address.startswith(f"{HOST}.")
-                    runs.append(_Run(w, number, start, _Seat(self.x_left if left else self.x_right, y), left))
+                    runs.append(
+                        _WirePath(w, number, start, _Seat(self.x_left if left else self.x_right, y), left)
+                    )
             elif w.b:
-                runs.append(_Run(w, number, seat[w.a], seat[w.b], True in _sides(w), both=True))
+                runs.append(_WirePath(w, number, seat[w.a], seat[w.b], True in _sides(w), both=True))
             else:
                 x0, x1, y = port_at[w.link, w.port]
                 left = True in _sides(w)
-                runs.append(_Run(w, number, seat[w.a], _Seat(x0 if left else x1, y), left))
+                runs.append(_WirePath(w, number, seat[w.a], _Seat(x0 if left else x1, y), left))
         for left in (True, False):
             self._routed([r for r in runs if r.left is left], left=left)
 
-    def _routed(self, runs: list[_Run], *, left: bool) -> None:
+    def _routed(self, runs: list[_WirePath], *, left: bool) -> None:
         """Wires of one side, each on a track of its own: those that go down from the right, those that go up from the left, so that few
         cross."""
         down = sorted((r for r in runs if r.end.y >= r.start.y), key=lambda r: -r.start.y)
@@ -244,14 +246,14 @@ class _Sketch:
     ) -> None:
         line = tuple((x, y) for x, y in points)
         colour = PAINT.get(wire.colour, PAINT["grey"])
-        self.shapes += [Line(line, 1.4, "ink", layer=f"wire {number}"), Line(line, 0.9, colour)]
+        self.shapes += [Stroke(line, 1.4, "ink", layer=f"wire {number}"), Stroke(line, 0.9, colour)]
         marks = MARKS.get(wire.colour, () if wire.colour in PAINT else _OTHER_MARKS)
         if marks:
-            self.shapes.append(Line(line, 0.9, "ink", dash=marks))
+            self.shapes.append(Stroke(line, 0.9, "ink", dash=marks))
         for a, b in pairwise(line) if wire.screened else ():
             if a[1] == b[1] and abs(a[0] - b[0]) > 8:
                 sheath = (
-                    Line(((a[0], a[1] + off), (b[0], b[1] + off)), 0.25, "ink", dash=(1.0, 0.7))
+                    Stroke(((a[0], a[1] + off), (b[0], b[1] + off)), 0.25, "ink", dash=(1.0, 0.7))
                     for off in (-1.4, 1.4)
                 )
                 self.shapes += sheath
@@ -263,7 +265,7 @@ class _Sketch:
             self.shapes.append(box(min(x, x + 4 * way), y - 1.3, 4, 2.6, line=0.25, fill="paper"))
         if wire.relief not in (Relief.UNSAID, Relief.NONE):
             self.shapes += [
-                Line(((x + off * way, y - 1.9), (x + off * way, y + 1.9)), 0.5) for off in (5.2, 6.2)
+                Stroke(((x + off * way, y - 1.9), (x + off * way, y + 1.9)), 0.5) for off in (5.2, 6.2)
             ]
         self._number(x + 9.8 * way, y, number)
 
@@ -271,7 +273,7 @@ class _Sketch:
         size = 2.8 if number < 10 else 2.4
         self.shapes += [
             Circle(x, y, 2.3, 0.3, "ink", "paper"),
-            Words(x, y + 0.36 * size, str(number), size, anchor="middle", bold=True),
+            Lettering(x, y + 0.36 * size, str(number), size, anchor="middle", bold=True),
         ]
 
     def _legend(self, y: float) -> float:
@@ -288,24 +290,24 @@ class _Sketch:
             if x + wide > right and x > 3.0:
                 x, y = 3.0, y + 5.5
             self._stroke(LoomWire("", "", "", "", "", colour, 26, 0.0, False, ""), [(x, y), (x + 12, y)])
-            self.shapes.append(Words(x + 14, y + 1.0, text, _SMALL))
+            self.shapes.append(Lettering(x + 14, y + 1.0, text, _SMALL))
             x += wide + 5
         y += 6.5
         signs: tuple[tuple[tuple[Shape, ...], str], ...] = (
             ((box(0, -1.3, 4, 2.6, line=0.25),), "sleeve over the joint"),
             (
-                tuple(Line(((off, -1.9), (off, 1.9)), 0.5) for off in (1.5, 2.5)),
+                tuple(Stroke(((off, -1.9), (off, 1.9)), 0.5) for off in (1.5, 2.5)),
                 "strain relief: glue, tie or clamp",
             ),
             (
-                tuple(Line(((0, off), (8, off)), 0.25, dash=(1.0, 0.7)) for off in (-1.4, 1.4)),
+                tuple(Stroke(((0, off), (8, off)), 0.25, dash=(1.0, 0.7)) for off in (-1.4, 1.4)),
                 "screen, joined only where it is said",
             ),
         )
         x = 3.0
         for shapes, text in signs:
             self.shapes += moved(shapes, x, y)
-            self.shapes.append(Words(x + 10, y + 1.0, text, _SMALL))
+            self.shapes.append(Lettering(x + 10, y + 1.0, text, _SMALL))
             x += 16 + words_width(text, _SMALL)
         return y + 6.0
 

@@ -13,7 +13,7 @@ from pigtail.sheet.blocks import Sheet
 from pigtail.sheet.content import make_sheet
 from pigtail.sheet.dxf import dxf_bytes
 from pigtail.sheet.html import html_text
-from pigtail.sheet.pdf import Paper, pdf_bytes
+from pigtail.sheet.pdf import PageSize, pdf_bytes
 from pigtail.sheet.tables import csv_text
 from pigtail.studies.found import Studies
 
@@ -24,7 +24,7 @@ def sheet_files(job: Job, sheet: Sheet) -> dict[str, bytes]:
     files = {
         "sheet.html": html_text(sheet).encode(),
         "sheet.pdf": pdf_bytes(sheet),
-        "sheet-letter.pdf": pdf_bytes(sheet, Paper.LETTER),
+        "sheet-letter.pdf": pdf_bytes(sheet, PageSize.LETTER),
         "netlist.cir": sheet.netlist.encode(),
     }
     for name, title in (("loom.csv", "Loom"), ("parts.csv", "Parts"), ("buy.csv", "To buy")):

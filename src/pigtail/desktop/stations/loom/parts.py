@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import enum
+import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -20,7 +21,7 @@ def read_mm(text: str) -> float:
     >>> read_mm("6.5"), read_mm("6,5 mm"), read_mm("4 cm"), read_mm("")
     (6.5, 6.5, 40.0, 0.0)
     """
-    text = text.strip()
+    text = re.sub(r"(?<=\d),(?=\d)", ".", text.strip())
     if not text:
         return 0.0
     millimetres = round(1e3 * parse_quantity(text if text[-1].isalpha() else f"{text} mm", "m"), 4)
