@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import enum
 import io
-from functools import partial
 from importlib import resources
 from typing import Any
 from xml.sax.saxutils import escape
@@ -41,14 +40,13 @@ def _fonts() -> None:
 def pdf_bytes(sheet: Sheet, paper: PageSize = PageSize.A4) -> bytes:
     """The PDF file of a sheet: upright pages, and lying ones for what is broad. Every font is embedded."""
     from reportlab.lib.pagesizes import A4, landscape, letter
-    from reportlab.pdfgen.canvas import Canvas
     from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate
 
     _fonts()
     out = io.BytesIO()
     upright = A4 if paper is PageSize.A4 else letter
     document = BaseDocTemplate(
-        out, pagesize=upright, title=f"{sheet.title} – build sheet", author="Pigtail", invariant=1,
+        out, pagesize=upright, title=f"{sheet.title} – build sheet", author="Pigtail", invariant=1, initialFontName="B612",
     )  # fmt: skip
     for name, size in (("upright", upright), ("lying", landscape(upright))):
         width, height = size[0] - 2 * MARGIN_PT, size[1] - 2 * MARGIN_PT - FOOT_PT
@@ -67,7 +65,7 @@ def pdf_bytes(sheet: Sheet, paper: PageSize = PageSize.A4) -> bytes:
         broad: (size[0] - 2 * MARGIN_PT - 2 * FRAME_PT, size[1] - 2 * MARGIN_PT - FOOT_PT)
         for broad, size in ((False, upright), (True, landscape(upright)))
     }
-    document.build(_story(sheet, rooms), canvasmaker=partial(Canvas, initialFontName="B612"))
+    document.build(_story(sheet, rooms))
     return out.getvalue()
 
 
@@ -84,7 +82,14 @@ def _styles() -> dict[str, Any]:
     from reportlab.lib.colors import HexColor
     from reportlab.lib.styles import ParagraphStyle
 
-    base = ParagraphStyle("base", fontName="B612", fontSize=8.5, leading=11.5, textColor=HexColor("#1d1b18"))
+    base = ParagraphStyle(
+        "base",
+        fontName="B612",
+        bulletFontName="B612",
+        fontSize=8.5,
+        leading=11.5,
+        textColor=HexColor("#1d1b18"),
+    )
     return {
         "text": base,
         "cell": ParagraphStyle("cell", parent=base, fontSize=7, leading=9),
@@ -163,7 +168,7 @@ def _cautions(sheet: Sheet, style: dict[str, Any], width: float) -> Any:
     lines = [Paragraph("Cautions first", style["caution"])]
     lines += [Paragraph("• " + escape(c), style["text"]) for c in sheet.cautions]
     box = Grid([[lines]], colWidths=[width])
-    box.setStyle([("BOX", (0, 0), (-1, -1), 2, HexColor("#a3262a"))])
+    box.setStyle([("BOX", (0, 0), (-1, -1), 2, HexColor("#a3262a")), ("FONTNAME", (0, 0), (-1, -1), "B612")])
     return box
 
 
@@ -185,6 +190,7 @@ def _table(table: SheetTable, style: dict[str, Any], width: float) -> list[Any]:
             ("LINEBELOW", (0, 0), (-1, 0), 1, HexColor("#5b5348")),
             ("LINEBELOW", (0, 1), (-1, -1), 0.4, HexColor("#cfc7b8")),
             ("VALIGN", (0, 0), (-1, -1), "TOP"),
+            ("FONTNAME", (0, 0), (-1, -1), "B612"),
             ("LEFTPADDING", (0, 0), (-1, -1), 2),
             ("RIGHTPADDING", (0, 0), (-1, -1), 3),
         ]
