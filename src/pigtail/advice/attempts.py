@@ -4,12 +4,13 @@ offered before it is solved.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import partial
 from itertools import product
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from pigtail import edits
+from pigtail.advice.build_remedies import build_fixes
 from pigtail.advice.control_remedies import control_fixes
 from pigtail.advice.level_remedies import level_fixes, part_fixes
 from pigtail.advice.proposing import propose_plan
@@ -71,6 +72,12 @@ TRAPPED = ("power.reference_trap", "power.legs_swapped")
 MOST_FARADS = 10e-3
 
 
+#: What mends the findings of a study whose fixes stand in a file of their own.
+_FIXES: dict[str, Callable[[Job, Finding], Iterator[Any]]] = {
+    "survey": survey_fixes, "level": level_fixes, "build": build_fixes,
+}  # fmt: skip
+
+
 class Attempt(NamedTuple):
     """An edit worth trying: its label, for an arrangement of the returns what it does in a sentence, and whether it is a whole plan,
     which is offered where there is none, whatever is still unknown of it."""
@@ -93,10 +100,8 @@ def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     yield from (Attempt(*fix) for fix in control_fixes(job, finding))
     if finding.part is not None:
         yield from (Attempt(*fix) for fix in part_fixes(job, finding))
-    elif area == "survey":
-        yield from (Attempt(*fix) for fix in survey_fixes(job, finding))
-    elif area == "level":
-        yield from (Attempt(*fix) for fix in level_fixes(job, finding))
+    elif area in _FIXES:
+        yield from (Attempt(*fix) for fix in _FIXES[area](job, finding))
     elif finding.judgement == "power.stage_voltage":
         yield from _stage_candidates(job, finding)
     elif finding.judgement in ("power.charge_rate", "power.charger_hot", "power.charges_playing"):

@@ -3,7 +3,11 @@ made."""
 
 from __future__ import annotations
 
+from pigtail.board.parts import mounted
+from pigtail.job.build import BoardKind
+from pigtail.job.document import Job
 from pigtail.model.model import Model
+from pigtail.studies.findings import Finding
 from pigtail.studies.loom.found import LoomFound
 from pigtail.studies.loom.mounts import judge_mountings
 from pigtail.studies.loom.panels import judge_panel
@@ -12,14 +16,24 @@ from pigtail.studies.loom.telling import judge_wires
 from pigtail.studies.loom.wires import loom_supplies, loom_wires, usual_colours
 from pigtail.studies.wording import tell
 
+#: So many parts hang from their own leads. Common practice.
+MOST_IN_THE_AIR = 3
+
 
 def study_loom(model: Model) -> LoomFound:
     """The loom and parts list of a job, and what stands against building it."""
     job = model.papers
     wires = loom_wires(job)
     findings = judge_wires(job, wires) if wires else [tell("build.no_links", "")]
-    findings += judge_mountings(job) + judge_panel(job)
+    findings += judge_mountings(job) + judge_panel(job) + _in_the_air(job)
     if len(findings) == 0:
         findings = [tell("build.loom", "", {"count": str(len(wires))})]
     supplies, usual = loom_supplies(job, wires), tuple(usual_colours().items())
     return LoomFound("build", {}, tuple(findings), wires, loom_parts(job), supplies, usual)
+
+
+def _in_the_air(job: Job) -> list[Finding]:
+    """More parts than hold each other up without a board."""
+    count = len(mounted(job).parts)
+    many = job.build.board is BoardKind.POINT and count > MOST_IN_THE_AIR
+    return [tell("build.point_many", "", {"count": str(count)})] if many else []

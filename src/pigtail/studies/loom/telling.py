@@ -56,16 +56,21 @@ def _live(wire: LoomWire) -> str:
     return ""
 
 
-def _swaps(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+def alike_pairs(wires: tuple[LoomWire, ...]) -> Iterator[tuple[LoomWire, LoomWire]]:
     """Pairs of wires alike to the eye that end on one device, of which one carries what burns what the other belongs to."""
     for a, b in combinations([w for w in wires if w.length != 0], 2):
         if _look(a) != _look(b) or not _devices(a) & _devices(b):
             continue
         if (_live(a) or _live(b)) and (meaning(a) != meaning(b) or _other_supply(a, b)):
-            words = {
-                "first": str(numbers[id(a)]), "second": str(numbers[id(b)]), "carries": a.function, "other": b.function, "colour": a.colour,
-            }  # fmt: skip
-            yield tell("build.swap", a.link, words)
+            yield a, b
+
+
+def _swaps(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+    for a, b in alike_pairs(wires):
+        words = {
+            "first": str(numbers[id(a)]), "second": str(numbers[id(b)]), "carries": a.function, "other": b.function, "colour": a.colour,
+        }  # fmt: skip
+        yield tell("build.swap", a.link, words)
 
 
 def _other_supply(a: LoomWire, b: LoomWire) -> bool:
@@ -116,23 +121,28 @@ def _noisy(job: Job, wire: LoomWire) -> str:
     return ""
 
 
-def _together(job: Job, wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
-    """Signals without a screen on the route of what disturbs them."""
+def beside_noise(job: Job, wires: tuple[LoomWire, ...]) -> Iterator[tuple[LoomWire, LoomWire, str]]:
+    """Signals without a screen on the route of what disturbs them, with that and why it does."""
     routes: dict[str, list[LoomWire]] = {}
     for w in wires:
         if w.route.strip():
             routes.setdefault(w.route.strip().lower(), []).append(w)
-    for route, group in routes.items():
-        loud = [w for w in group if _noisy(job, w)]
-        for w in group:
-            if loud and w.function.startswith("signal") and not w.screened:
-                words = {
-                    "number": str(numbers[id(w)]),
-                    "other": str(numbers[id(loud[0])]),
-                    "route": route,
-                    "what": _noisy(job, loud[0]),
-                }
-                yield tell("build.together", w.link, words)
+    for group in routes.values():
+        loud = next((w for w in group if _noisy(job, w)), None)
+        for w in group if loud is not None else ():
+            if loud is not None and w.function.startswith("signal") and not w.screened:
+                yield w, loud, _noisy(job, loud)
+
+
+def _together(job: Job, wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+    for w, loud, what in beside_noise(job, wires):
+        words = {
+            "number": str(numbers[id(w)]),
+            "other": str(numbers[id(loud)]),
+            "route": w.route.strip(),
+            "what": what,
+        }
+        yield tell("build.together", w.link, words)
 
 
 def _twists(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:

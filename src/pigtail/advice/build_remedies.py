@@ -1,0 +1,207 @@
+"""What mends what stands against building: another colour, a screen joined at one end, a joint that is held, another place on the panel."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from functools import partial
+from typing import Any
+
+from msgspec.structs import replace
+
+from pigtail.edits.build import (
+    change_panel,
+    place_fitting,
+    put_area,
+    set_board_kind,
+    set_colour,
+    set_mounting,
+)
+from pigtail.edits.change import Edit
+from pigtail.edits.links import set_conductor
+from pigtail.job.build import AreaKind, BoardKind, Fixing, Metal, Relief, ScreenAt
+from pigtail.job.document import Job, Picture
+from pigtail.panel.places import ranked_places
+from pigtail.studies.findings import Finding
+from pigtail.studies.loom.found import LoomWire
+from pigtail.studies.loom.telling import alike_pairs, beside_noise
+from pigtail.studies.loom.wires import loom_wires, usual_colours
+from pigtail.units import Basis, Known
+
+Fix = tuple[str, Edit]
+#: Colours that are offered where two wires need telling apart, in this order.
+SPARE = ("blue", "brown", "violet", "grey", "yellow", "orange", "white", "green", "red")
+#: How many places of a panel are offered.
+PLACES = 2
+#: A wire between two points of one board is longer than the straight line between them by this, and by so much [m].
+BENT, ENDS_M = 1.3, 0.02
+
+
+def build_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
+    """Edits worth trying for a finding of Build."""
+    kind = finding.code.removeprefix("build.")
+    if kind.startswith(("hole_", "unplaced")):
+        yield from _places(job, finding.subject)
+    elif kind == "point_many":
+        for board in (BoardKind.STRIP, BoardKind.PERFORATED):
+            yield f"put them on {board.value}", partial(set_board_kind, kind=board)
+    elif kind.startswith("swarf"):
+        yield from _swarf(job)
+    elif job.build.mounting(finding.subject) is not None:
+        yield from _held(job, finding.subject, kind)
+    else:
+        yield from _wires(job, finding, kind)
+
+
+def _on(wire: LoomWire, **changes: Any) -> Edit:
+    return partial(set_conductor, link_id=wire.link, port=wire.port, **changes)
+
+
+def _wires(job: Job, finding: Finding, kind: str) -> Iterator[Fix]:
+    wires = loom_wires(job)
+    here = [w for w in wires if w.link == finding.subject]
+    if kind == "colour_clash":
+        yield from _clash(job, wires, finding.subject)
+    elif kind == "swap":
+        for a, b in alike_pairs(wires):
+            if a.link == finding.subject:
+                yield from _apart(wires, a, b)
+    elif kind.startswith("screen_"):
+        wrong = [w for w in here if w.screened and w.screen in (ScreenAt.BOTH, ScreenAt.NEITHER)]
+        for at, words in (
+            (ScreenAt.TERMINAL, "at the terminal only"),
+            (ScreenAt.BOARD, "at the network only"),
+        ):
+            yield f"join the screen {words}", _each(wrong, screen=at)
+    elif kind in ("shaken", "no_relief"):
+        bare = [w for w in here if w.fine and w.relief is Relief.NONE]
+        yield "hold the joint with hot glue or adhesive", _each(bare, relief=Relief.GLUE)
+        yield "tie the wire beside the joint", _each(bare, relief=Relief.TIE)
+    elif kind == "together":
+        close = [w for w, _, _ in beside_noise(job, wires) if w.link == finding.subject]
+        yield "screen the wire, joined at one end", _each(close, screened=True)
+        yield "give it a route of its own", _each(close, route="a route of its own")
+    elif kind.startswith("twist_"):
+        yield "take it out of the twist", _each([w for w in here if w.twist], twist="")
+    elif kind == "length_unknown":
+        yield from _measured_on_photo(job, here)
+
+
+def _each(wires: list[LoomWire], **changes: Any) -> Edit:
+    """One edit that changes several wires alike."""
+
+    def edit(job: Job) -> Job:
+        for w in wires:
+            job = set_conductor(job, w.link, w.port, **changes)
+        return job
+
+    return edit
+
+
+def _clash(job: Job, wires: tuple[LoomWire, ...], colour: str) -> Iterator[Fix]:
+    """The usual colours again where wires have their own; else a colour that no other wire has for one of the meanings."""
+    usual = usual_colours()
+    odd = [w for w in wires if w.colour == colour and usual.get(w.function, colour) != colour]
+    if odd:
+
+        def as_usual(job: Job) -> Job:
+            for function in dict.fromkeys(w.function for w in odd):
+                job = set_colour(job, function, "")
+            for w in odd:
+                job = set_conductor(job, w.link, w.port, colour="")
+            return job
+
+        yield "give each its usual colour", as_usual
+    functions = list(dict.fromkeys(w.function for w in wires if w.colour == colour))
+    free = [c for c in SPARE if all(w.colour != c for w in wires)]
+    if len(functions) > 1 and free:
+        last = [w for w in wires if w.function == functions[-1] and w.colour == colour]
+
+        def other(job: Job) -> Job:
+            job = set_colour(job, functions[-1], free[0])
+            for w in last:
+                job = set_conductor(job, w.link, w.port, colour="")
+            return job
+
+        yield f"{functions[-1]} {free[0]}", other
+
+
+def _apart(wires: tuple[LoomWire, ...], a: LoomWire, b: LoomWire) -> Iterator[Fix]:
+    usual = usual_colours()
+    for w, other in ((a, b), (b, a)):
+        if usual.get(w.function, w.colour) != w.colour != "" and usual.get(w.function) != other.colour:
+            yield f"{w.function} {usual[w.function]}, as is usual", _on(w, colour=usual[w.function])
+    free = [c for c in SPARE if all(w.colour != c for w in wires)]
+    if free:
+        yield f"{a.function} of {a.start} {free[0]}", _on(a, colour=free[0])
+
+
+def _measured_on_photo(job: Job, wires: list[LoomWire]) -> Iterator[Fix]:
+    """The length between two points that are pinned on one scaled photo: along its edges, not across."""
+    for w in (w for w in wires if w.length is None and w.b):
+        for picture in job.pictures:
+            length = pinned_length(picture, w.a, w.b)
+            if length is not None:
+                known = Known.of(
+                    length, "m", Basis.MEASURED, tolerance=0.25, source=f"pinned on {picture.name}"
+                )
+                yield f"{100 * length:.0f} cm, as pinned on {picture.name}", _on(w, length=known)
+
+
+def pinned_length(picture: Picture, a: str, b: str) -> float | None:
+    """How long a wire between two points is [m] that are pinned on a scaled picture; None where they are not. Pictures are taken as wide as
+    high where nobody knows better."""
+    pins = {p.point: p for p in picture.pins}
+    if picture.mm_per_width <= 0 or a not in pins or b not in pins or a == b:
+        return None
+    across = math.hypot(pins[a].x - pins[b].x, pins[a].y - pins[b].y) * picture.mm_per_width * 1e-3
+    return round(BENT * across + ENDS_M, 3)
+
+
+def _held(job: Job, of: str, kind: str) -> Iterator[Fix]:
+    fixes: dict[str, tuple[tuple[str, dict[str, Any]], ...]] = {
+        "loose": (
+            ("tape it down", {"fixing": Fixing.TAPE}),
+            ("put it on stand-offs", {"fixing": Fixing.STANDOFFS}),
+        ),
+        "fixing_unsaid": (
+            ("tape it down", {"fixing": Fixing.TAPE}),
+            ("put it on stand-offs", {"fixing": Fixing.STANDOFFS}),
+        ),
+        "antenna_shut": (
+            ("put it at a slot or window", {"antenna": Metal.SLOT}),
+            ("put it outside the metal", {"antenna": Metal.CLEAR}),
+        ),
+        "sharp": (("trim the leads and put a sheet between", {"sharp": False}),),
+    }
+    stem = next((s for s in fixes if kind.startswith(s)), "")
+    for label, changes in fixes.get(stem, ()):
+        if kind not in ("sharp_battery", "sharp_unknown"):
+            yield label, partial(set_mounting, of=of, **changes)
+
+
+def _places(job: Job, fitting_id: str) -> Iterator[Fix]:
+    """The best places that the panel has for a fitting."""
+    panel = job.build.panel
+    fitting = next((f for f in panel.fittings if f.id == fitting_id), None) if panel is not None else None
+    if panel is None or fitting is None:
+        return
+    for place in ranked_places(panel, replace(fitting, x=None, y=None), PLACES):
+        label = f"{fitting.name} at {place.x:g}, {place.y:g} mm: {place.why}"
+        yield label, partial(place_fitting, fitting_id=fitting_id, x=place.x, y=place.y)
+
+
+def _swarf(job: Job) -> Iterator[Fix]:
+    panel = job.build.panel
+    if panel is None:
+        return
+    yield "take the panel off for drilling", partial(change_panel, comes_off=True)
+    open_boards = [a for a in panel.areas if a.kind is AreaKind.BOARD and a.covered is not True]
+    if open_boards and panel.comes_off is False:
+
+        def cover(job: Job) -> Job:
+            for area in open_boards:
+                job = put_area(job, replace(area, covered=True))
+            return job
+
+        yield f"cover {', '.join(a.name for a in open_boards)} with tape and a cloth", cover
