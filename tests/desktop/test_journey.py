@@ -5,8 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import Qt, QTimer
+from pypdf import PdfReader
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QImage
+from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
@@ -97,7 +101,34 @@ def test_the_demo_is_mended_changed_read_undone_saved_reopened_and_printed(
     monkeypatch.setattr(paper, "ask_printer", lambda _parent: printer)
     bench.run("print")
     assert "printed" in bench.message()
-    assert (tmp_path / "printed.pdf").stat().st_size > 10_000
+    pages = PdfReader(tmp_path / "printed.pdf").pages
+    sizes = {tuple(round(float(x) / 72 * 25.4) for x in (p.mediabox.width, p.mediabox.height)) for p in pages}
+    assert sizes <= {(210, 297), (297, 210)}
+    assert (297, 210) in sizes
+    assert any(50.0 <= run <= 50.4 for run in printed_runs(tmp_path / "printed.pdf"))  # the square and its line
+
+
+def printed_runs(path: Path) -> set[float]:
+    """The lengths [mm, to a fifth] of all long level lines of a printed PDF, as its picture shows them at 254 dots an inch."""
+    document = QPdfDocument(None)
+    document.load(str(path))
+    found: set[float] = set()
+    for page in range(document.pageCount()):
+        points = document.pagePointSize(page)
+        image = document.render(
+            page, QSize(round(points.width() / 72 * 254), round(points.height() / 72 * 254))
+        )
+        grey = image.convertToFormat(QImage.Format.Format_Grayscale8)
+        bits = grey.constBits()
+        assert bits is not None
+        rows = np.frombuffer(bits.asstring(grey.sizeInBytes()), np.uint8).reshape(
+            grey.height(), grey.bytesPerLine()
+        )
+        for row in rows[:, : grey.width()] < 120:
+            edges = np.flatnonzero(np.diff(np.concatenate(([0], row.astype(np.int8), [0]))))
+            found |= {round(5 * n / 10) / 5 for n in edges[1::2] - edges[::2] if n > 300}
+    document.close()
+    return found
 
 
 def fill(dialog: NewJob, qtbot: QtBot, values: dict[str, str]) -> None:

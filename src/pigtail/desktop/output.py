@@ -56,7 +56,7 @@ class Output:
 
     def print(self, printer: QPrinter) -> None:
         """Print the sheet: made in the background, sent to the printer page by page."""
-        from pigtail.desktop.paper import print_pdf
+        from pigtail.desktop.paper import on_letter, print_pdf
 
         job, studies = self._desk.session.job, self._desk.session.studies
         if job is None or studies is None:
@@ -65,4 +65,4 @@ class Output:
         def tell(data: bytes) -> None:
             self._desk.tell(f"The sheet is printed: {print_pdf(data, printer)} pages.")
 
-        self._desk.answer(answer(services.sheet_pdf, tell, job, studies))
+        self._desk.answer(answer(services.sheet_pdf, tell, job, studies, on_letter(printer)))

@@ -1,38 +1,55 @@
-"""The sheet on paper: the same PDF that `pigtail sheet` writes, sent to a printer page by page."""
+"""The sheet on paper: the same PDF that `pigtail sheet` writes, sent to a printer page by page at its true size, each page the way round it
+is."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QRectF, QSize
-from PyQt6.QtGui import QPainter
+from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QPointF, QRectF, QSize
+from PyQt6.QtGui import QPageLayout, QPageSize, QPainter
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QWidget
 
-DPI = 200
+DPI = 300
+
+
+def on_letter(printer: QPrinter) -> bool:
+    """Whether a printer has Letter in it, which wants the sheet made for that."""
+    return printer.pageLayout().pageSize().id() == QPageSize.PageSizeId.Letter
 
 
 def print_pdf(data: bytes, printer: QPrinter) -> int:
-    """Print a PDF file's bytes; returns the number of pages."""
+    """Print a PDF file's bytes, a millimetre of it a millimetre on paper; returns the number of pages."""
     buffer = QBuffer()
     buffer.setData(QByteArray(data))
     buffer.open(QIODevice.OpenModeFlag.ReadOnly)
     document = QPdfDocument(None)
     document.load(buffer)
+    printer.setFullPage(True)
+    printer.setPageMargins(QMarginsF(0, 0, 0, 0), QPageLayout.Unit.Point)
+    _turn(printer, document, 0)
     painter = QPainter(printer)
     try:
         for page in range(document.pageCount()):
             if page:
+                _turn(printer, document, page)
                 printer.newPage()
             points = document.pagePointSize(page)
             size = QSize(round(points.width() * DPI / 72), round(points.height() * DPI / 72))
-            target = QRectF(painter.viewport())
-            scale = min(target.width() / size.width(), target.height() / size.height())
-            rect = QRectF(0, 0, size.width() * scale, size.height() * scale)
-            painter.drawImage(rect, document.render(page, size))
+            dots = printer.resolution() / 72.0
+            painter.drawImage(QRectF(QPointF(0, 0), points * dots), document.render(page, size))
         return document.pageCount()
     finally:
         painter.end()
         document.close()
+
+
+def _turn(printer: QPrinter, document: QPdfDocument, page: int) -> None:
+    """Turn the paper the way a page lies."""
+    points = document.pagePointSize(page)
+    lies = points.width() > points.height()
+    printer.setPageOrientation(
+        QPageLayout.Orientation.Landscape if lies else QPageLayout.Orientation.Portrait
+    )
 
 
 def ask_printer(parent: QWidget) -> QPrinter | None:

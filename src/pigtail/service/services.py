@@ -227,12 +227,12 @@ def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:
     return written(job, studies, folder)
 
 
-def sheet_pdf(job: Job, studies: Studies) -> bytes:
-    """The sheet as a PDF."""
+def sheet_pdf(job: Job, studies: Studies, letter: bool) -> bytes:
+    """The sheet as a PDF, on Letter or on A4."""
     from pigtail.sheet.content import make_sheet
-    from pigtail.sheet.pdf import pdf_bytes
+    from pigtail.sheet.pdf import PageSize, pdf_bytes
 
-    return pdf_bytes(make_sheet(job, studies))
+    return pdf_bytes(make_sheet(job, studies), PageSize.LETTER if letter else PageSize.A4)
 
 
 #: What can be asked for, by name.
