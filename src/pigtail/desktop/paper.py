@@ -4,7 +4,7 @@ is."""
 from __future__ import annotations
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QPointF, QRectF, QSize
-from PyQt6.QtGui import QPageLayout, QPageSize, QPainter
+from PyQt6.QtGui import QImage, QPageLayout, QPageSize, QPainter
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QWidget
@@ -36,11 +36,21 @@ def print_pdf(data: bytes, printer: QPrinter) -> int:
             points = document.pagePointSize(page)
             size = QSize(round(points.width() * DPI / 72), round(points.height() * DPI / 72))
             dots = printer.resolution() / 72.0
-            painter.drawImage(QRectF(QPointF(0, 0), points * dots), document.render(page, size))
+            painter.drawImage(QRectF(QPointF(0, 0), points * dots), on_white(document.render(page, size)))
         return document.pageCount()
     finally:
         painter.end()
         document.close()
+
+
+def on_white(image: QImage) -> QImage:
+    """A page as it lies on paper: what is rendered has no ground of its own."""
+    page = QImage(image.size(), QImage.Format.Format_RGB32)
+    page.fill(0xFFFFFFFF)
+    painter = QPainter(page)
+    painter.drawImage(0, 0, image)
+    painter.end()
+    return page
 
 
 def _turn(printer: QPrinter, document: QPdfDocument, page: int) -> None:

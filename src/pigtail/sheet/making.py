@@ -79,7 +79,7 @@ def board_blocks(job: Job) -> list[Block]:
     board = board_of(job)
     found = board_found(board) if board is not None else _point_found(wanted)
     table = SheetTable(
-        "LittleBoard",
+        "Board",
         ("part", "value", "holes" if board else "between", "sits"),
         found.seats,
         weights=(1, 2, 3, 1),
