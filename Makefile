@@ -40,6 +40,7 @@ bench: setup
 	@$(PYTHON) tools/bench_next.py
 	@$(PYTHON) tools/bench_power.py
 	@$(PYTHON) tools/bench_control.py
+	@$(PYTHON) tools/bench_build.py
 
 # Needs ngspice: its answers to the decks in tests/reference, for machines without it.
 reference: setup

@@ -225,6 +225,14 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
     "a module under the moving mechanism": (held(moving=True), "build.moving", held(moving=False)),
     "a module as high as the room": (held(height=19.0, room=20.0), "build.height", held(height=17.9, room=20.0)),
     "a room that nobody measured": (held(height=19.0, room=0.0), "build.room_unknown", held(height=17.0, room=20.0)),
+    "a board higher than its room": (
+        then(base, lambda j: set_mounting(j, "board", room=8.0)), "build.height", then(base, lambda j: set_mounting(j, "board", room=20.0)),
+    ),
+    "nobody worked the tray over it": (held(moving=None), "build.unlooked", held(moving=False)),
+    "a colour typed with a capital": (wired(colour="Green "), "build.colour_clash", wired(colour="White")),
+    "plus and minus alike but for their gauge": (
+        then(base, partial(pad, port="out", colour="black", gauge=22)), "build.swap", then(base, partial(pad, port="out", colour="red", gauge=22)),
+    ),
     "a module that hangs in its wires in a speaker box": (held(fixing=Fixing.LOOSE), "build.loose_shaken", held(fixing=Fixing.POSTS)),
     "a module that hangs in its wires": (
         then(held(fixing=Fixing.LOOSE), partial(set_shakes, shakes=False)), "build.loose", held(fixing=Fixing.STANDOFFS),
@@ -268,7 +276,7 @@ def test_the_demos_stand_as_they_are() -> None:
 #: What no edit mends: it must be looked at, measured, or put elsewhere by hand.
 BY_HAND = (
     "build.panel_unmeasured", "build.antenna_slot", "build.antenna_unsaid", "build.sharp_battery", "build.sharp_unknown", "build.moving",
-    "build.height", "build.room_unknown",
+    "build.height", "build.room_unknown", "build.unlooked",
 )  # fmt: skip
 
 

@@ -100,7 +100,15 @@ def form_of(kind: str, part: Part, *, audio: bool) -> str:
     """The form of a part that is bought by its value and rating; in an audio path small capacitors are film."""
     if kind == "resistor":
         watts = part.rating.nominal if part.rating is not None else 0.25
-        return "resistor" if watts <= 0.3 else "resistor_half" if watts <= 0.6 else "resistor_one"
+        return (
+            "resistor"
+            if watts <= 0.3
+            else "resistor_half"
+            if watts <= 0.6
+            else "resistor_one"
+            if watts <= 1.2
+            else "resistor_five"
+        )
     farads = part.value.nominal
     if farads <= FILM_F or part.plus is Plus.FILM:
         if farads <= _CERAMIC_F or (not audio and farads <= FILM_F / 2):

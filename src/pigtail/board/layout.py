@@ -36,7 +36,7 @@ from pigtail.job.build import BoardKind
 #: What is paid for: a hole of the board, a jumper, an insulated one, a cut, a part that fits nowhere, supply beside audio.
 HOLE, JUMPER, INSULATED, CUT, MISFIT, BESIDE = 0.12, 2.0, 5.0, 0.4, 60.0, 0.7
 #: Up to so many parts the search takes one step; above it takes one for each so many.
-ONE_STEP, PER_STEP = 16, 8
+ONE_STEP, PER_STEP, MOST_STEPS = 16, 8, 6
 #: How many moves one step tries.
 MOVES = 2600
 _WARM, _COLD = 6.0, 0.15
@@ -52,7 +52,7 @@ class Best(NamedTuple):
 def steps_of(wanted: Mounted) -> int:
     """How many steps a search takes: one for a small board."""
     n = len(wanted.parts)
-    return 1 if n <= ONE_STEP else math.ceil(n / PER_STEP)
+    return 1 if n <= ONE_STEP else min(math.ceil(n / PER_STEP), MOST_STEPS)
 
 
 @lru_cache(maxsize=16)
@@ -70,6 +70,9 @@ def lay_step(wanted: Mounted, kind: BoardKind, step: int, best: Best | None, mov
     if kind is BoardKind.POINT or not wanted.parts:
         return Best(0.0, LittleBoard(kind, 0, 0))
     task = LayTask(wanted)
+    moves = math.ceil(
+        moves * min(1.0, (ONE_STEP / len(wanted.parts)) ** 2)
+    )  # a move costs as the board is large
     for number, start in enumerate(starts(task)):
         chance = random.Random(1000 * step + number)  # noqa: S311  the same netlist gives the same board
         state = mended(task, _annealed(task, start, chance, moves // len(shapes(task))))

@@ -280,6 +280,8 @@ def seats(board: LittleBoard) -> tuple[tuple[str, str, str, str], ...]:
         if p.part.mark >= 0:
             word = "bar" if p.part.form.startswith("diode") else "+"
             holes += f", {word} {named(p.holes[p.part.mark])}"
+        elif p.part.form.startswith("electrolytic"):
+            holes += ", way round not said"
         axial = p.part.form.startswith(("resistor", "diode"))
         how = ("standing" if p.stands else "lying") if axial else ""
         found.append((p.part.name, p.part.value or p.part.words, holes, how))

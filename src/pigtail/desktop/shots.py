@@ -75,6 +75,7 @@ def shoot(application: QApplication, folder: Path, state: Path, *, supplies: boo
         if name == "level":
             search_networks(application, assembly)
         take(application, window, folder / f"{name}.png")
+    shoot_build(application, assembly, folder)
     shoot_ways(application, assembly, folder)
     shoot_bench(application, assembly, folder, state)
     assembly.files.start(demo("larkmoor"), None)
@@ -86,9 +87,6 @@ def shoot(application: QApplication, folder: Path, state: Path, *, supplies: boo
     set_theme(assembly.settings, "light")
     assembly.files.start(demo("tidewell"), None)
     wait(application, settled)
-    assembly.views.go("returns")
-    wait(application, settled)
-    take(application, window, folder / "returns-clean.png")
     dialog = NewJob(window)
     dialog.show()
     take(application, dialog, folder / "new-job.png")
@@ -106,6 +104,16 @@ def search_networks(application: QApplication, assembly: Assembly) -> None:
     view: Any = assembly.views.of("level")
     view.found.seek.click()
     wait(application, lambda: assembly.quiet and not view.found.searching)
+
+
+def shoot_build(application: QApplication, assembly: Assembly, folder: Path) -> None:
+    """The little board and the panel."""
+    view: Any = assembly.views.of("build")
+    for number, name in ((1, "build-board"), (2, "build-panel")):
+        view.turn_to(number)
+        wait(application, lambda: assembly.quiet and not view.board.busy)
+        take(application, assembly.window, folder / f"{name}.png")
+    view.turn_to(0)
 
 
 def shoot_ways(application: QApplication, assembly: Assembly, folder: Path) -> None:

@@ -11,6 +11,8 @@ from pigtail.job.errors import JobError
 
 #: The largest that anything is on a panel or a board [mm], and the most copies.
 LARGEST_MM, MOST_COPIES = 5_000.0, 1_000
+#: The most areas and fittings of one panel.
+MOST_ON_PANEL = 500
 
 
 def check_build(job: Job) -> None:
@@ -48,6 +50,8 @@ def _panel(panel: Panel) -> None:
     _lengths(panel, ("width", "height", "thickness", "depth"), "build.panel")
     if not (panel.width > 0 and panel.height > 0):
         raise JobError("a panel has a width and a height above 0 mm", where="build.panel")
+    if max(len(panel.areas), len(panel.fittings)) > MOST_ON_PANEL:
+        raise JobError(f"a panel has at most {MOST_ON_PANEL} areas and fittings", where="build.panel")
     check_unique("build.panel.areas", (a.id for a in panel.areas))
     check_unique("build.panel.fittings", (f.id for f in panel.fittings))
     for at, area in enumerate(panel.areas):

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from pigtail.board.parts import mounted
 from pigtail.catalogue.fittings import shaken
 from pigtail.catalogue.kinds import has_antenna
 from pigtail.catalogue.topologies import Does, does
-from pigtail.job.build import BOARD, CELL, Fixing, Metal, Mounting
+from pigtail.job.build import BOARD, CELL, BoardKind, Fixing, Metal, Mounting
 from pigtail.job.document import Job
 from pigtail.studies.findings import Finding
 from pigtail.studies.wording import listed, tell
 
 #: What must stay free above the tallest part [mm]. Common practice.
 ABOVE_MM = 2.0
+#: How thick a little board is with its joints [mm].
+BOARD_MM = 4.0
 #: What metal round an antenna takes [dB], least, typical and most: from memory, and wide, since it hangs on every slot. A range that is
 #: halved
 #: is 6 dB in the open.
@@ -33,12 +36,23 @@ def judge_mountings(job: Job) -> list[Finding]:
 
 
 def placed_things(job: Job) -> dict[str, str]:
-    """What must sit somewhere, by what its mounting is kept under: modules that hang on the plan, and a cell of its own."""
+    """What must sit somewhere, by what its mounting is kept under: modules that hang on the plan, the board of the networks, a cell of its
+    own."""
     used = {j.terminal.partition(".")[0] for x in job.links for j in x.joins}
     found = {m.id: m.name for m in job.modules if m.id in used}
+    if job.build.board is not BoardKind.POINT and mounted(job).parts:
+        found[BOARD] = thing(job, BOARD)
     if any(does(s, Does.STORES) for x in job.links for s in x.sections):
-        found[CELL] = "the cell"
+        found[CELL] = thing(job, CELL)
     return found
+
+
+def height_of(job: Job, m: Mounting) -> float:
+    """How high a thing stands [mm]: as it was told; the board of the networks at least as its tallest part makes it; 0 for unknown."""
+    if m.of != BOARD:
+        return m.height
+    tallest = max((p.shape.tall for p in mounted(job).parts), default=0.0)
+    return max(m.height, tallest + BOARD_MM if tallest else 0.0)
 
 
 def thing(job: Job, of: str) -> str:
@@ -52,19 +66,32 @@ def _judge(job: Job, m: Mounting) -> Iterator[Finding]:
     words = {"thing": thing(job, m.of)}
     if m.sharp:
         yield tell("build.sharp_battery" if m.of == CELL else "build.sharp", m.of, words)
-    elif m.sharp is None and m.of == CELL:
-        yield tell("build.sharp_unknown", m.of, words)
     if m.moving:
         yield tell("build.moving", m.of, words)
-    if m.height > 0 and m.room > 0 and m.height + ABOVE_MM > m.room:
-        short = m.height + ABOVE_MM - m.room
+    looks = [
+        what
+        for what, seen in (("what lies under it", m.sharp), ("what moves over it", m.moving))
+        if seen is None
+    ]
+    if looks:
         yield tell(
-            "build.height",
+            "build.sharp_unknown" if m.of == CELL and m.sharp is None else "build.unlooked",
             m.of,
-            {**words, "short": f"{short:.0f}", "height": f"{m.height:g}", "room": f"{m.room:g}"},
+            {**words, "what": listed(looks)},
         )
-    elif m.height > 0 and m.room <= 0:
-        yield tell("build.room_unknown", m.of, words)
+    height = height_of(job, m)
+    if height > 0 and m.room > 0:
+        if height + ABOVE_MM > m.room:
+            short = height + ABOVE_MM - m.room
+            yield tell(
+                "build.height",
+                m.of,
+                {**words, "short": f"{short:.0f}", "height": f"{height:g}", "room": f"{m.room:g}"},
+            )
+    else:
+        yield tell(
+            "build.room_unknown", m.of, {**words, "what": "the room above it" if height > 0 else "its height"}
+        )
     if m.fixing is Fixing.LOOSE:
         yield tell("build.loose_shaken" if shaken(job) else "build.loose", m.of, words)
     elif m.fixing is Fixing.UNSAID:

@@ -78,8 +78,9 @@ def _other_supply(a: LoomWire, b: LoomWire) -> bool:
     return bool(_live(a)) and a.a != b.a and a.link != b.link and a.function != "AC from the winding"
 
 
-def _look(wire: LoomWire) -> tuple[str, int, bool]:
-    return wire.colour, wire.gauge, wire.screened
+def _look(wire: LoomWire) -> tuple[str, bool]:
+    """What the eye tells two wires apart by; gauges it does not."""
+    return wire.colour, wire.screened
 
 
 def _devices(wire: LoomWire) -> set[str]:

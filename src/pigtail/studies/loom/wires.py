@@ -187,7 +187,7 @@ def colour_of(job: Job, link: Link, join: Join) -> str:
     """The colour of a wire: its own, else the person's for what it carries, else the usual one."""
     carries = usual_function(job, link, join)
     own = {r.carries: r.colour for r in job.build.colours}
-    return join.conductor.colour or own.get(carries) or usual_colours()[carries]
+    return (join.conductor.colour.strip() or own.get(carries, "").strip() or usual_colours()[carries]).lower()
 
 
 def return_words(job: Job, address: str) -> str:
