@@ -196,6 +196,8 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
     "a fine joint with nothing that holds it, anywhere": (
         then(on_tap(Pad.TEST_PAD, relief=Relief.NONE), partial(set_shakes, shakes=False)), "build.no_relief", on_tap(Pad.TEST_PAD, relief=Relief.TIE),
     ),
+    "a stiff wire on the leg of a chip": (on_tap(Pad.CHIP_LEG, gauge=24), "build.heavy", on_tap(Pad.CHIP_LEG, gauge=30)),
+    "a stiff wire on a via": (on_tap(Pad.VIA, gauge=26), "build.heavy", on_tap(Pad.LUG, gauge=26)),
     "a screen joined at both ends": (
         wired(screened=True, screen=ScreenAt.BOTH), "build.screen_both", wired(screened=True, screen=ScreenAt.BOARD),
     ),

@@ -24,7 +24,7 @@ from pigtail.job.document import Job, Picture
 from pigtail.panel.places import ranked_places
 from pigtail.studies.findings import Finding
 from pigtail.studies.loom.found import LoomWire
-from pigtail.studies.loom.telling import alike_pairs, beside_noise
+from pigtail.studies.loom.telling import alike_pairs, beside_noise, heavy_on_pads
 from pigtail.studies.loom.wires import loom_wires, usual_colours
 from pigtail.units import Basis, Known
 
@@ -81,6 +81,11 @@ def _wires(job: Job, finding: Finding, kind: str) -> Iterator[Fix]:
         close = [w for w, _, _ in beside_noise(job, wires) if w.link == finding.subject]
         yield "screen the wire, joined at one end", _each(close, screened=True)
         yield "give it a route of its own", _each(close, route="a route of its own")
+    elif kind == "heavy":
+        yield (
+            "enamelled wire, AWG 30",
+            _each([w for w in heavy_on_pads(job, wires) if w.link == finding.subject], gauge=30),
+        )
     elif kind.startswith("twist_"):
         yield "take it out of the twist", _each([w for w in here if w.twist], twist="")
     elif kind == "length_unknown":

@@ -10,8 +10,8 @@ from pigtail.drawing.shapes import Circle, Lettering, Shape, Stroke, box, fitted
 from pigtail.job.document import HOST, Job, Link
 from pigtail.model.cascade import networks
 
-#: Distance of lanes and of parts, the border beside them, sizes of type [mm].
-_LANE, _COLUMN, _BORDER = 11.0, 15.0, 8.0
+#: Distance of lanes, room for a part of two leads and for one of more, the border beside them, sizes of type [mm].
+_LANE, _COLUMN, _BLOCK, _BORDER = 11.0, 15.0, 20.0, 6.0
 _TYPE, _SMALL, _TINY = 3.3, 2.9, 2.6
 _HEAD = 13.0
 
@@ -33,8 +33,10 @@ def lanes_of(job: Job, link: Link) -> Lanes:
     on_port = {j.port: nets.of(f"{link.id}_{j.port}") for j in link.joins}
     lanes = _lanes(units, on_port)
     heights = {n: _HEAD + _LANE * k for k, n in enumerate(lanes)}
-    width = max(2 * _BORDER + _COLUMN * len(units), words_width(link.name, _TYPE, bold=True) + 10, 40.0)
-    at = [_BORDER + _COLUMN * (k + 0.5) for k in range(len(units))]
+    rooms = [_COLUMN if _slim(u) else _BLOCK for u in units]
+    starts = [_BORDER + sum(rooms[:k]) for k in range(len(units))]
+    at = [x + (4.0 if _slim(u) else _BLOCK / 2) for x, u in zip(starts, units, strict=True)]
+    width = max(2 * _BORDER + sum(rooms), words_width(link.name, _TYPE, bold=True) + 10, 40.0)
     shapes: list[Shape] = [Lettering(3, 5.0, link.name, _TYPE, bold=True)]
     taken: dict[str, int] = {}
     ports: dict[str, float] = {}
@@ -53,7 +55,22 @@ def lanes_of(job: Job, link: Link) -> Lanes:
         shapes.append(Stroke(((min(xs), heights[net]), (max(xs), heights[net])), 0.4))
     for x, unit in zip(at, units, strict=True):
         shapes += _unit(unit, x, heights, {n: min(xs) < x for n, xs in reach.items()})
+        if not _slim(unit):
+            passing = [n for n, xs in reach.items() if n not in unit.nets and min(xs) < x < max(xs)]
+            shapes += _passing(unit, x, heights, passing)
     return Lanes(link, _HEAD + _LANE * len(lanes), width, ports, tuple(shapes))
+
+
+def _slim(unit: BoardPart) -> bool:
+    """Whether a part has two leads, and so stands between two lanes."""
+    return len(unit.nets) == 2 and bool(unit.form)
+
+
+def _passing(unit: BoardPart, x: float, heights: dict[str, float], nets: list[str]) -> list[Shape]:
+    """Lanes that pass a part of several pins without being joined to it: dashed over it."""
+    ys = [heights[n] for n in unit.nets]
+    between = [heights[n] for n in nets if min(ys) < heights[n] < max(ys)]
+    return [Stroke(((x - 5.8, y), (x + 5.8, y)), 0.3, "dim", dash=(0.9, 0.9)) for y in between]
 
 
 def _units(job: Job, link: Link, nets: LinkNets) -> list[BoardPart]:
@@ -67,7 +84,7 @@ def _units(job: Job, link: Link, nets: LinkNets) -> list[BoardPart]:
             units.append(BoardPart(network.shape.short, network.shape.title, "", "", on, legs, link=link.id))
         for light in needs.lights:
             on = tuple(nets.of(network.node(n)) for n in light)
-            units.append(BoardPart("LED", "on wires, sleeved", "", "light", on, link=link.id))
+            units.append(BoardPart("LED", "on wires", "", "light", on, link=link.id))
     return units
 
 
@@ -82,7 +99,7 @@ def _unit(unit: BoardPart, x: float, heights: dict[str, float], from_left: dict[
     """A part between its lanes, with its name and value beside it."""
     ys = [heights[n] for n in unit.nets]
     top, bottom = min(ys), max(ys)
-    if len(unit.nets) == 2 and unit.form:
+    if _slim(unit):
         middle = top + _LANE / 2
         return [
             Stroke(((x, top), (x, bottom)), 0.35),

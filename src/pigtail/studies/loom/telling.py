@@ -9,11 +9,15 @@ from itertools import combinations
 from pigtail.catalogue.fittings import shaken
 from pigtail.catalogue.topologies import Does, does
 from pigtail.job.build import Relief, ScreenAt
-from pigtail.job.document import Job, Rail, SupplyIn, WindingEnd
+from pigtail.job.document import HOST, Job, Rail, SupplyIn, WindingEnd
+from pigtail.job.places import Pad
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.loom.found import LoomWire
 from pigtail.studies.wording import listed, tell
 
+#: Pads that take thin wire only, and the gauge [AWG] from which on it is thin. Common practice: enamelled wire for small pads.
+TINY = (Pad.VIA, Pad.SMD_0805, Pad.SMD_0603, Pad.SMD_0402, Pad.CHIP_LEG)
+PAD_AWG = 28
 #: What a wire carries, as one meaning: all returns are one.
 _RETURNS = ("return", "return of the network", "supply negative")
 
@@ -29,6 +33,7 @@ def judge_wires(job: Job, wires: tuple[LoomWire, ...]) -> list[Finding]:
         *_together(job, wires, numbers),
         *_colours(wires),
         *_twists(wires, numbers),
+        *_heavy(job, wires, numbers),
     ]
 
 
@@ -159,3 +164,18 @@ def _twists(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Fi
             yield tell("build.twist_alone", group[0].link, words)
         elif signals and any(w.function.startswith(("supply,", "AC", "speaker")) for w in group):
             yield tell("build.twist_mixed", group[0].link, words, severity=Severity.FIX)
+
+
+def heavy_on_pads(job: Job, wires: tuple[LoomWire, ...]) -> Iterator[LoomWire]:
+    """Wires too stiff for the host's pad that they are soldered to: a pull turns them, and the pad comes off."""
+    for w in wires:
+        ends = [job.terminal(x) for x in (w.a, w.b) if x.startswith(f"{HOST}.")]
+        if w.gauge < PAD_AWG and w.length != 0 and any(t is not None and t.place.pad in TINY for t in ends):
+            yield w
+
+
+def _heavy(job: Job, wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+    for w in heavy_on_pads(job, wires):
+        yield tell(
+            "build.heavy", w.link, {"number": str(numbers[id(w)]), "gauge": str(w.gauge), "start": w.start}
+        )
