@@ -192,3 +192,44 @@ def test_nothing_sits_on_a_board_where_nothing_is_planned(larkmoor: Job) -> None
     for link in larkmoor.links:
         larkmoor = edits.remove_link(larkmoor, link.id)
     assert mounted(larkmoor) == Mounted()
+
+
+def same_copper(key: str, a: str, b: str) -> bool:
+    """Whether two nodes are one, or told to be one piece of copper."""
+    return a == b or any({a, b} == set(pair) for pair in bodies_of(key).same)
+
+
+def elements(key: str, letter: str) -> list[list[str]]:
+    """The nodes of a subcircuit's elements of a letter."""
+    lines = [x.split() for x in topologies()[key].netlist.splitlines() if x[:1].upper() == letter]
+    return [x[1:] for x in lines]
+
+
+@pytest.mark.parametrize(
+    "key", [k for k in topologies() if any(b.name in "DQU" for b in bodies_of(k).bodies)]
+)
+def test_legs_lie_where_the_netlist_has_them(key: str) -> None:
+    """Bars of diodes at cathodes, collectors, bases and emitters, drains, gates and sources, inputs and outputs of amplifiers: as solved."""
+    for body in bodies_of(key).bodies:
+        pins = list(body.pins.values())
+        wanted: list[tuple[str, list[int]]] = []
+        if body.words == "zener diode":  # solved as a relation; its bar is at the plus
+            assert pins == ["out", "com"]
+        elif body.name == "D":
+            wanted = [("D", [1, 0])]  # anode, cathode; the bar is at the first pin
+        elif body.name == "Q":
+            wanted = (
+                [("Q", [0, 1, 2])]
+                if "NP" in body.words
+                else [("M", [2, 1, 0])]
+                if "MOSFET" in body.words
+                else [("M", [0, 2, 1])]
+            )
+        elif "operational amplifier" in body.words:
+            wanted = [("X", [2, 1, 0])]
+        for letter, order in wanted:
+            there = [nodes[: len(order)] for nodes in elements(key, letter)]
+            told = [pins[k] for k in order]
+            assert any(
+                all(same_copper(key, a, b) for a, b in zip(nodes, told, strict=True)) for nodes in there
+            ), (key, body, there)

@@ -44,6 +44,7 @@ from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.studies.loom.found import LoomFound
 from pigtail.studies.loom.study import study_loom
+from pigtail.units import Basis, Known
 
 Edit = Callable[[Job], Job]
 TONE = Area(id="board_1", name="tone board", kind=AreaKind.BOARD, x=60, y=0, width=60, height=50, depth=14.0)
@@ -175,6 +176,9 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
         then(crowded, partial(change_panel, comes_off=False), lambda j: put_area(j, replace(TONE, covered=True))),
     ),
     "nobody tried whether the panel comes off": (then(crowded, partial(change_panel, comes_off=None)), "build.swarf_unsaid", crowded),
+    "a length that nobody measured": (
+        wired(length=Known.of(0.4, "m", Basis.GUESSED)), "build.length_guessed", wired(length=Known.of(0.4, "m", Basis.MEASURED)),
+    ),
     "two meanings for one colour": (wired(colour="green"), "build.colour_clash", wired(colour="violet")),
     "the person's colour for one meaning is that of another": (
         then(base, partial(set_colour, carries="signal, left", colour="green")), "build.colour_clash",
@@ -278,7 +282,7 @@ def test_the_demos_stand_as_they_are() -> None:
 #: What no edit mends: it must be looked at, measured, or put elsewhere by hand.
 BY_HAND = (
     "build.panel_unmeasured", "build.antenna_slot", "build.antenna_unsaid", "build.sharp_battery", "build.sharp_unknown", "build.moving",
-    "build.height", "build.room_unknown", "build.unlooked",
+    "build.height", "build.room_unknown", "build.unlooked", "build.length_guessed",
 )  # fmt: skip
 
 

@@ -10,8 +10,8 @@ from pigtail.drawing.shapes import Circle, Lettering, Shape, Stroke, box, fitted
 from pigtail.job.document import HOST, Job, Link
 from pigtail.model.cascade import networks
 
-#: Distance of lanes, room for a part of two leads and for one of more, the border beside them, sizes of type [mm].
-_LANE, _COLUMN, _BLOCK, _BORDER = 11.0, 15.0, 20.0, 6.0
+#: Distance of lanes, room for a part of two leads and for one of more, half of its box, the border beside them, sizes of type [mm].
+_LANE, _COLUMN, _BLOCK, _HALF, _BORDER = 11.0, 15.0, 20.0, 6.8, 6.0
 _TYPE, _SMALL, _TINY = 3.3, 2.9, 2.6
 _HEAD = 13.0
 
@@ -70,7 +70,7 @@ def _passing(unit: BoardPart, x: float, heights: dict[str, float], nets: list[st
     """Lanes that pass a part of several pins without being joined to it: dashed over it."""
     ys = [heights[n] for n in unit.nets]
     between = [heights[n] for n in nets if min(ys) < heights[n] < max(ys)]
-    return [Stroke(((x - 5.8, y), (x + 5.8, y)), 0.3, "dim", dash=(0.9, 0.9)) for y in between]
+    return [Stroke(((x - _HALF, y), (x + _HALF, y)), 0.3, "dim", dash=(0.9, 0.9)) for y in between]
 
 
 def _units(job: Job, link: Link, nets: LinkNets) -> list[BoardPart]:
@@ -108,11 +108,11 @@ def _unit(unit: BoardPart, x: float, heights: dict[str, float], from_left: dict[
             Lettering(x + 2.4, middle - 0.3, unit.name, _SMALL, bold=True),
             Lettering(x + 2.4, middle + 2.7, fitted(unit.value or unit.words, _SMALL, _COLUMN - 3.4), _SMALL),
         ]
-    shapes: list[Shape] = [box(x - 5.8, top - 2.2, 11.6, bottom - top + 4.4, fill="paper", line=0.35)]
+    shapes: list[Shape] = [box(x - _HALF, top - 2.2, 2 * _HALF, bottom - top + 4.4, fill="paper", line=0.35)]
     legs = unit.legs.split() if not unit.form else unit.legs or [str(k) for k in range(1, len(ys) + 1)]
     for leg, net in zip(legs, unit.nets, strict=True):
         left = from_left[net]
-        place = x - 5.4 if left else x + 5.4
+        place = x - _HALF + 0.5 if left else x + _HALF - 0.5
         shapes.append(Lettering(place, heights[net] + 0.8, leg, _TINY, "dim", "start" if left else "end"))
     label = fitted(unit.name, _TYPE, max(bottom - top + 3, 9))
     return [

@@ -19,6 +19,8 @@ from pigtail.studies.loom.mounts import thing
 from pigtail.studies.loom.shopping import to_buy
 from pigtail.units import format_quantity
 
+#: What is said where legs are drawn.
+PINOUTS = "Legs are drawn as usual for the kind: hold each part against its data sheet."
 #: How much larger than true the part side is printed for reading.
 LARGE = 2.5
 
@@ -60,6 +62,8 @@ def board_found(board: LittleBoard) -> BoardFound:
         f"Bare wire on the solder side {t}." for t in words["bare wires"]
     ]
     work += [f"{w[0].upper()}{w[1:]}." for w in words["wires"]]
+    if any(p.part.legs or len(p.holes) > 2 for p in board.placed):
+        work.append(PINOUTS)
     return BoardFound((part_side(board), solder_side(board)), size, tuple(work), seats(board))
 
 
@@ -96,7 +100,7 @@ def board_blocks(job: Job) -> list[Block]:
             "The little board, 1:1",
             true,
             1.0,
-            note="Pinouts are those of the usual kinds: hold each against its data sheet.",
+            note="Measure the bar before you trust the print.",
         ),
         SheetLines("Work on the board", found.work, "Nothing to cut and nothing to bridge."),
         table,

@@ -13,8 +13,8 @@ class LoomWire(msgspec.Struct, frozen=True):
 
     a, b: the addresses that it joins, b empty where it ends at the network of its link. screen, relief: what is planned. ohms: its
     resistance [Ω]; drop: what falls along it at the largest current of its pin [V]; None where unknown. fine: whether a joint of it is one
-    that a shake breaks; side: whether an end of it lies beside another lead, and so needs a sleeve of its own.
-    """
+    that a shake breaks; side: whether an end of it lies beside another lead, and so needs a sleeve of its own; guessed: nobody measured
+    its length."""
 
     link: str
     port: str
@@ -35,6 +35,7 @@ class LoomWire(msgspec.Struct, frozen=True):
     drop: float | None = None
     fine: bool = False
     side: bool = False
+    guessed: bool = False
 
 
 class PartLine(msgspec.Struct, frozen=True):

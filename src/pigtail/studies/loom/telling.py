@@ -18,6 +18,8 @@ from pigtail.studies.wording import listed, tell
 #: Pads that take thin wire only, and the gauge [AWG] from which on it is thin. Common practice: enamelled wire for small pads.
 TINY = (Pad.VIA, Pad.SMD_0805, Pad.SMD_0603, Pad.SMD_0402, Pad.CHIP_LEG)
 PAD_AWG = 28
+#: Up to this a wire lies at hand between a network and its terminal, and is cut as it comes [m].
+AT_HAND_M = 0.12
 #: What a wire carries, as one meaning: all returns are one.
 _RETURNS = ("return", "return of the network", "supply negative")
 
@@ -34,6 +36,7 @@ def judge_wires(job: Job, wires: tuple[LoomWire, ...]) -> list[Finding]:
         *_colours(wires),
         *_twists(wires, numbers),
         *_heavy(job, wires, numbers),
+        *_guessed(wires, numbers),
     ]
 
 
@@ -179,3 +182,12 @@ def _heavy(job: Job, wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> It
         yield tell(
             "build.heavy", w.link, {"number": str(numbers[id(w)]), "gauge": str(w.gauge), "start": w.start}
         )
+
+
+def _guessed(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+    """Lengths that the plan guessed: cut to them, a wire is too short or lies about."""
+    found = [
+        str(numbers[id(w)]) for w in wires if w.guessed and w.length is not None and w.length > AT_HAND_M
+    ]
+    if found:
+        yield tell("build.length_guessed", "", {"numbers": listed(found)})

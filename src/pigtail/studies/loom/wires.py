@@ -30,7 +30,7 @@ from pigtail.job.document import (
 from pigtail.job.places import Pad
 from pigtail.job.wiring import pin_of, return_address
 from pigtail.studies.loom.found import LoomWire, Supplies
-from pigtail.units import Known
+from pigtail.units import Basis, Known
 from pigtail.units.wire import ohm_per_m
 
 SLACK = 0.10  # common practice: cut a tenth longer than routed
@@ -88,6 +88,7 @@ def _wire(job: Job, link: Link, join: Join) -> LoomWire:
         _screen(conductor.screen) if conductor.screened else ScreenAt.UNSAID, conductor.twist,
         _relief(conductor.relief, fine=fine), ohms, None if ohms is None or amperes is None else ohms * amperes, fine,
         side=_beside(job, join.terminal) or (b != "" and _beside(job, b)),
+        guessed=conductor.length is not None and conductor.length.basis is Basis.GUESSED,
     )  # fmt: skip
 
 

@@ -61,7 +61,7 @@ class WiringPage(QWidget):
         self.twist.setObjectName("wire_twist")
         self.twist.setAccessibleName("Name of the twist that the wire lies in")
         self.twist.setPlaceholderText("no twist")
-        self.twist.setMaximumWidth(80)
+        self.twist.setFixedWidth(76)
         self.twist.editingFinished.connect(self._twisted)
         self.hint = QLabel("Click a wire to change it. The number stands at both of its ends.")
         self.hint.setObjectName("dim")
