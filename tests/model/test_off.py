@@ -23,6 +23,7 @@ from pigtail.catalogue.topologies import Does, those, topologies, topology
 from pigtail.edits.host import add_point
 from pigtail.edits.plan import put_networks, reconverted, set_converter, set_stage_rail
 from pigtail.edits.usual import join
+from pigtail.job.build import Build
 from pigtail.job.document import AudioIn, AudioOut, Control, Job, Link, Module, Purpose, Rail, SupplyIn
 from pigtail.job.errors import EditError
 from pigtail.job.measured import Measured
@@ -199,7 +200,9 @@ def test_every_current_of_a_macro_model_can_be_read(larkmoor: Job) -> None:
     """Of each kind of module and of the host, in every terminal that has a current."""
     seen = set()
     for kind in module_kinds():
-        alone = edits.add_module(replace(larkmoor, modules=(), links=()), make_module(kind.key, "m"))
+        alone = edits.add_module(
+            replace(larkmoor, modules=(), links=(), build=Build()), make_module(kind.key, "m")
+        )
         with contextlib.suppress(EditError):  # a speaker has nothing to be joined to here
             alone = propose(alone, "m")
         job = alone
