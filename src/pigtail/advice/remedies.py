@@ -36,6 +36,8 @@ CLEAR_STEP_DB = 3.0
 ALONE = frozenset({*MISWIRED, "survey.hazardous_point"})
 #: What a study tells of a plan in which nothing lives.
 SILENT = frozenset({"returns.silent", "level.dead_source"})
+#: What asks for a measure or a place that a new wire or thing wants: no catch of a remedy.
+ASKED = frozenset({"build.length_guessed", "build.unmounted"})
 MOST_CATCHES = 2
 #: Where no single edit mends a finding: how many of those that better it are tried with a second, and how many pairs in all.
 FIRST_OF_PAIR, MOST_PAIRS = 2, 6
@@ -132,6 +134,7 @@ def _worse(before: Study, after: Study, but: Finding) -> list[Finding]:
         f
         for f in after.findings
         if _identity(f) != _identity(but)
+        and f.code not in ASKED
         and not (not but.judgement and f.subject == but.subject and f.judgement and then(f) is None)
         and not (f.severity is Severity.UNKNOWN and not f.judgement)
         and not (but.severity is Severity.STOP and f.severity is Severity.UNKNOWN and then(f) is None)

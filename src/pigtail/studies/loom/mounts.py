@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from pigtail.board.parts import mounted
 from pigtail.catalogue.fittings import shaken
-from pigtail.catalogue.kinds import has_antenna
+from pigtail.catalogue.kinds import adapter_kinds, has_antenna
 from pigtail.catalogue.topologies import Does, does
 from pigtail.job.build import BOARD, CELL, BoardKind, Fixing, Metal, Mounting
 from pigtail.job.document import Job
@@ -39,7 +39,8 @@ def placed_things(job: Job) -> dict[str, str]:
     """What must sit somewhere, by what its mounting is kept under: modules that hang on the plan, the board of the networks, a cell of its
     own."""
     used = {j.terminal.partition(".")[0] for x in job.links for j in x.joins}
-    found = {m.id: m.name for m in job.modules if m.id in used}
+    outside = {kind.key for kind in adapter_kinds()}
+    found = {m.id: m.name for m in job.modules if m.id in used and m.kind not in outside}
     if job.build.board is not BoardKind.POINT and mounted(job).parts:
         found[BOARD] = thing(job, BOARD)
     if any(does(s, Does.STORES) for x in job.links for s in x.sections):
