@@ -264,7 +264,7 @@ def test_bench_mode_can_log_by_itself(bench: Bench, server: Server) -> None:
     bench.qtbot.waitUntil(mode.isVisible)
     mode.auto.setChecked(True)
     bench.qtbot.waitUntil(
-        lambda: mode.current() is None or len(bench.session.job.readings) >= 10, timeout=60_000
+        lambda: mode.current() is None or len(bench.session.job.readings) >= 6, timeout=60_000
     )
     mode.auto.setChecked(False)
     mode.reject()
