@@ -132,7 +132,7 @@ def test_journey_of_a_jack_and_an_indicator_on_a_crowded_panel(
     assert bench.verdicts()["build"] == "good"
     bench.choose(bench.find(QComboBox, "fitting_kind"), "led")
     bench.click(bench.find(QPushButton, "add_fitting"))
-    station.panel.fittings_table.selectRow(1)
+    station.panel.tables.fittings_table.selectRow(1)
     bench.settle()
     bench.click(bench.find(QPushButton, "use_place"))
     assert bench.verdicts()["build"] == "good"
@@ -259,3 +259,63 @@ def test_the_panel_is_taken_from_a_scaled_photo(bench: Bench, tmp_path: Path) ->
     panel = bench.session.job.build.panel
     assert (panel.width, panel.height) == (200.0, 50.0)
     assert not station.panel.view.backdrop.isNull()
+    bench.choose(bench.find(QComboBox, "area_kind"), None)
+    drag_mm(bench, station.panel.view, (20, 10, 150, 30))
+    panel = bench.session.job.build.panel
+    assert (panel.width, panel.height, panel.photo_x, panel.photo_y) == pytest.approx(
+        (150, 30, 20, 10), abs=1.0
+    )
+
+
+def test_areas_are_typed_and_a_round_one_by_its_diameter(bench: Bench) -> None:
+    """Names and sizes in the table; ø makes it round, a height makes it square again; nonsense is refused."""
+    bench.open_demo("larkmoor")
+    model = build(bench, "page_panel").panel.tables.areas
+    row = next(k for k, r in enumerate(model.rows) if r[0].text == "tone board")
+    for column, text in ((0, "treble board"), (3, "ø 8,5"), (5, "16"), (6, "yes")):
+        model.setData(model.index(row, column), text)
+        bench.settle()
+    area = bench.session.job.build.panel.areas[row]
+    assert (area.name, area.width, area.height, area.round, area.depth, area.covered) == (
+        "treble board",
+        8.5,
+        8.5,
+        True,
+        16.0,
+        True,
+    )
+    model.setData(model.index(row, 4), "12")
+    bench.settle()
+    assert not bench.session.job.build.panel.areas[row].round
+    before = bench.session.job
+    model.setData(model.index(row, 3), "wide")
+    assert "wide" in bench.message()
+    assert bench.session.job is before
+
+
+def test_a_large_board_shows_its_progress_and_can_be_stopped(bench: Bench) -> None:
+    """Above sixteen parts it goes step by step; stopped, the best so far stays."""
+    from functools import partial
+
+    from msgspec.structs import replace
+
+    from pigtail.board.layout import steps_of
+    from pigtail.edits.change import Change
+    from pigtail.edits.links import add_link
+
+    bench.open_demo("larkmoor")
+    feed = bench.session.job.link("feed")
+    for k in range(4):
+        again = replace(feed, id=f"feed{k}", name=f"Feed {k}")
+        bench.session.edit(Change("another feed", partial(add_link, link=again)))
+    bench.settle()
+    assert steps_of(mounted(bench.session.job)) > 1
+    bench.run("go_build")
+    bench.qtbot.mouseClick(bench.find(QPushButton, "page_board"), Qt.MouseButton.LeftButton)
+    board = bench.assembly.views.made["build"].board
+    bench.qtbot.waitUntil(lambda: bool(board.view.drawings) and board.busy, timeout=60_000)
+    assert board.progress.isVisible()
+    assert 0 < board.progress.value() < board.progress.maximum()
+    bench.click(bench.find(QPushButton, "board_stop"))
+    assert not board.busy
+    assert board.view.drawings

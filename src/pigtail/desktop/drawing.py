@@ -136,6 +136,8 @@ class DrawingView(Painting):
         for number, drawing in enumerate(self.drawings):
             painter.fillRect(QRectF(x, at.y(), drawing.width * k, drawing.height * k), QColor("#ffffff"))
             if number == 0 and not self.backdrop.isNull():
+                painter.save()
+                painter.setClipRect(QRectF(x, at.y(), drawing.width * k, drawing.height * k))
                 painter.setOpacity(0.55)
                 painter.drawImage(
                     QRectF(
@@ -143,7 +145,7 @@ class DrawingView(Painting):
                     ),
                     self.backdrop,
                 )
-                painter.setOpacity(1.0)
+                painter.restore()
             if number == 0:
                 self._halo(painter, drawing, k, at)
             paint_drawing(painter, drawing, x, at.y(), k)

@@ -115,6 +115,22 @@ def _fitting(job: Job, fitting_id: str) -> Fitting:
     return found
 
 
+def outlined(panel: Panel, x: float, y: float, width: float, height: float) -> Panel:
+    """A panel that is a rectangle of what it was [mm]: its photo, areas and fittings stay where they are on it."""
+    return replace(
+        panel,
+        width=width,
+        height=height,
+        photo_x=panel.photo_x + x,
+        photo_y=panel.photo_y + y,
+        areas=tuple(replace(a, x=round(a.x - x, 3), y=round(a.y - y, 3)) for a in panel.areas),
+        fittings=tuple(
+            replace(f, x=round(f.x - x, 3), y=round(f.y - y, 3)) if f.x is not None and f.y is not None else f
+            for f in panel.fittings
+        ),
+    )
+
+
 def free_panel_id(panel: Panel, stem: str) -> str:
     """An id that no area or fitting of a panel has yet: the stem with a number."""
     taken = {a.id for a in panel.areas} | {f.id for f in panel.fittings}

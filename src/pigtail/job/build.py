@@ -137,7 +137,7 @@ class Fitting(Record, frozen=True, kw_only=True):
 class Panel(Record, frozen=True, kw_only=True):
     """The side of a case that gets holes: its size and thickness [mm], whether it is metal and whether it comes off for drilling; the
     free depth
-    behind it [mm]; the picture that it was measured on."""
+    behind it [mm]; the picture that it was measured on, and where on that its upper left corner lies [mm]."""
 
     name: str = "back panel"
     width: float
@@ -147,6 +147,8 @@ class Panel(Record, frozen=True, kw_only=True):
     comes_off: bool | None = None
     depth: float = 0.0
     picture: str = ""
+    photo_x: float = 0.0
+    photo_y: float = 0.0
     areas: tuple[Area, ...] = ()
     fittings: tuple[Fitting, ...] = ()
 

@@ -50,6 +50,9 @@ def _panel(panel: Panel) -> None:
     _lengths(panel, ("width", "height", "thickness", "depth"), "build.panel")
     if not (panel.width > 0 and panel.height > 0):
         raise JobError("a panel has a width and a height above 0 mm", where="build.panel")
+    for value in (panel.photo_x, panel.photo_y):
+        if not (math.isfinite(value) and abs(value) <= LARGEST_MM):
+            raise JobError(f"{value:g} mm lies on no photo", where="build.panel", value=value)
     if max(len(panel.areas), len(panel.fittings)) > MOST_ON_PANEL:
         raise JobError(f"a panel has at most {MOST_ON_PANEL} areas and fittings", where="build.panel")
     check_unique("build.panel.areas", (a.id for a in panel.areas))
