@@ -59,13 +59,15 @@ def expected(p: Panel, key: str, x: float, y: float) -> set[Clash] | None:
     """What the geometry library says of a place; None where it lies so near to a limit that the circle's polygon decides."""
     kind, at, found, near = fitting_kind(key), shapely.Point(x, y), set(), []
 
+    corner = math.sqrt(2) if kind.square else 1.0
+
     def within(distance: float, limit: float) -> bool:
         near.append(abs(distance - limit))
         return distance < limit
 
     edge = shapely.box(0, 0, p.width, p.height)
     inside = at.within(edge)
-    if not inside or within(at.distance(edge.exterior), max(kind.outer, kind.body) / 2 + MARGIN):
+    if not inside or within(at.distance(edge.exterior), max(kind.outer, kind.body) / 2 * corner + MARGIN):
         found.add(Clash.EDGE)
     told = {
         AreaKind.LABEL: Clash.LABEL, AreaKind.PLATE: Clash.LABEL, AreaKind.POST: Clash.POST, AreaKind.RIB: Clash.POST,
@@ -76,9 +78,13 @@ def expected(p: Panel, key: str, x: float, y: float) -> set[Clash] | None:
         away = at.distance(there)
         if area.kind in told and within(away, radius_for(kind, area.kind) + MARGIN):
             found.add(told[area.kind])
-        elif area.kind is AreaKind.BOARD and within(away, kind.body / 2) and 0 < area.depth < kind.behind:
+        elif (
+            area.kind is AreaKind.BOARD
+            and within(away, kind.body / 2 * corner)
+            and 0 < area.depth < kind.behind
+        ):
             found.add(Clash.DEEP)
-        elif area.kind is AreaKind.OPENING and within(away, kind.outer / 2 + MARGIN):
+        elif area.kind is AreaKind.OPENING and within(away, kind.outer / 2 * corner + MARGIN):
             farthest = at.hausdorff_distance(there)
             if within(kind.outer / 2 - BEARS / 2, farthest):
                 found.add(Clash.LARGE if at.within(there) else Clash.OPENING)
@@ -185,6 +191,14 @@ def test_the_order_of_work_drills_small_first_and_keeps_swarf_out() -> None:
     assert any("away from the boards" in line for line in order_of_work(replace(p, comes_off=True)))
     used = replace(p, fittings=(replace(JACK, x=40.0, y=20.0),))
     assert any("nothing to drill" in line for line in order_of_work(used))
+
+
+def test_the_corners_of_what_is_square_are_kept_clear_too() -> None:
+    """An optical jack 8 mm from a post clears it by its side and not by its corner."""
+    post = Area(id="p_1", name="post", kind=AreaKind.POST, x=66.0, y=26.0, width=8.0, height=8.0)
+    p = replace(PLAIN, areas=(post,))
+    assert {h.kind for h in clashes(p, fitting_kind("optical"), 60.0, 20.0)} == {Clash.POST}
+    assert not clashes(p, fitting_kind("jack_3_5"), 60.0, 20.0)
 
 
 @pytest.mark.parametrize("key", KINDS)

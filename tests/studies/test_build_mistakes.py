@@ -229,10 +229,19 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
         then(base, lambda j: set_mounting(j, "cell", sharp=False, fixing=Fixing.CASE)),
     ),
     "a module under the moving mechanism": (held(moving=True), "build.moving", held(moving=False)),
-    "a module as high as the room": (held(height=19.0, room=20.0), "build.height", held(height=17.9, room=20.0)),
-    "a room that nobody measured": (held(height=19.0, room=0.0), "build.room_unknown", held(height=17.0, room=20.0)),
+    "a module as high as the room": (held(height=19.0, room=20.0), "build.height", held(height=16.9, room=20.0)),
+    "a room that nobody measured": (held(height=19.0, room=0.0), "build.room_unknown", held(height=16.0, room=20.0)),
+    "stand-offs that lift a module into the lid": (
+        held(height=14.0, room=20.0, fixing=Fixing.STANDOFFS), "build.height", held(height=14.0, room=20.0, fixing=Fixing.TAPE),
+    ),
+    "an old hole that is opened up over an open board": (
+        then(at(90, 25, "led"), partial(change_panel, comes_off=False),
+             lambda j: put_area(j, Area(id="o_1", name="old hole", kind=AreaKind.OPENING, x=89, y=24, width=2, height=2, round=True))), "build.swarf",
+        then(at(90, 25, "led"), partial(change_panel, comes_off=False),
+             lambda j: put_area(j, Area(id="o_1", name="old hole", kind=AreaKind.OPENING, x=88.5, y=23.5, width=3.0, height=3.0, round=True))),
+    ),
     "a board higher than its room": (
-        then(base, lambda j: set_mounting(j, "board", room=8.0)), "build.height", then(base, lambda j: set_mounting(j, "board", room=20.0)),
+        then(base, lambda j: set_mounting(j, "board", room=8.0)), "build.height", then(base, lambda j: set_mounting(j, "board", room=25.0)),
     ),
     "nobody worked the tray over it": (held(moving=None), "build.unlooked", held(moving=False)),
     "a colour typed with a capital": (wired(colour="Green "), "build.colour_clash", wired(colour="White")),

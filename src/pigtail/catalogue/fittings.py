@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import tomllib
 from functools import cache
 
@@ -29,6 +30,16 @@ class FittingKind(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     grips: float
     square: tuple[float, float] | None = None
     bend: float = 0.0
+
+    @property
+    def outer_radius(self) -> float:
+        """What must be clear round its middle outside [mm]: to the corners of what is square."""
+        return self.outer / 2 * (math.sqrt(2) if self.square else 1.0)
+
+    @property
+    def body_radius(self) -> float:
+        """What must be clear round its middle behind [mm]: to the corners of what is square."""
+        return self.body / 2 * (math.sqrt(2) if self.square else 1.0)
 
     @property
     def behind(self) -> float:

@@ -53,10 +53,10 @@ _BEHIND = (AreaKind.POST, AreaKind.RIB, AreaKind.TRAVEL)
 def radius_for(kind: FittingKind, area: AreaKind) -> float:
     """The radius that a fitting takes where an area of a kind is met: outside its nut, behind its body, else the larger [mm]."""
     if area in _OUTSIDE:
-        return kind.outer / 2
+        return kind.outer_radius
     if area in _BEHIND or area is AreaKind.BOARD:
-        return kind.body / 2
-    return max(kind.outer, kind.body) / 2
+        return kind.body_radius
+    return max(kind.outer_radius, kind.body_radius)
 
 
 def distance_to(area: Area, x: float, y: float) -> float:
@@ -106,7 +106,7 @@ def clashes(
             if lacks > 1e-9:
                 found.append(Hit(_KINDS[area.kind], area.name, lacks))
         elif area.kind is AreaKind.BOARD:
-            if away < kind.body / 2 and 0 < area.depth < kind.behind:
+            if away < kind.body_radius and 0 < area.depth < kind.behind:
                 found.append(Hit(Clash.DEEP, area.name, kind.behind - area.depth))
         else:
             found += _opening(kind, area, x, y, away)
@@ -126,20 +126,20 @@ def clashes(
 
 def apart(a: FittingKind, b: FittingKind) -> float:
     """How far the middles of two fittings must lie apart [mm]: for nuts and bodies, and for the plugs and hands that come to them."""
-    solid = max(a.outer, a.body) / 2 + max(b.outer, b.body) / 2 + MARGIN
+    solid = max(a.outer_radius, a.body_radius) + max(b.outer_radius, b.body_radius) + MARGIN
     return max(solid, (a.spacing + b.spacing) / 2)
 
 
 def _edges(panel: Panel, kind: FittingKind, x: float, y: float) -> list[Hit]:
     room = min(x, y, panel.width - x, panel.height - y)
-    lacks = max(kind.outer, kind.body) / 2 + MARGIN - room
+    lacks = max(kind.outer_radius, kind.body_radius) + MARGIN - room
     return [Hit(Clash.EDGE, panel.name, lacks)] if lacks > 1e-9 else []
 
 
 def _opening(kind: FittingKind, area: Area, x: float, y: float, away: float) -> list[Hit]:
     """An opening is used where the nut covers it, left alone where it is clear; one that is larger than the nut needs a plate over it."""
-    radius = kind.outer / 2
-    if away >= radius + MARGIN - 1e-9 or covered_by(area, x, y, radius - BEARS / 2):
+    radius = kind.outer_radius
+    if away >= radius + MARGIN - 1e-9 or covered_by(area, x, y, kind.outer / 2 - BEARS / 2):
         return []
     if away == 0:
         return [Hit(Clash.LARGE, area.name, max(area.width, area.height) - kind.outer)]
@@ -148,7 +148,7 @@ def _opening(kind: FittingKind, area: Area, x: float, y: float, away: float) -> 
 
 def unmeasured(panel: Panel, kind: FittingKind, x: float, y: float) -> tuple[str, ...]:
     """What must be measured before a fitting can be said to fit at a place [mm]."""
-    boards = [a for a in panel.areas if a.kind is AreaKind.BOARD and distance_to(a, x, y) < kind.body / 2]
+    boards = [a for a in panel.areas if a.kind is AreaKind.BOARD and distance_to(a, x, y) < kind.body_radius]
     found = [f"the depth before {a.name}" for a in boards if a.depth <= 0]
     if not boards and panel.depth <= 0:
         found.append("the free depth behind the panel")

@@ -70,14 +70,14 @@ def _grid(panel: Panel) -> tuple[Grid, Grid]:
 def clearance(panel: Panel, kind: FittingKind, xs: Grid, ys: Grid, others: tuple[Fitting, ...]) -> Grid:
     """How far a fitting at each place is clear of all that it must not touch, beyond the margin [mm], shape [y, x]; below 0 it clashes."""
     x, y = xs[None, :], ys[:, None]
-    edge = max(kind.outer, kind.body) / 2 + MARGIN
+    edge = max(kind.outer_radius, kind.body_radius) + MARGIN
     clear = np.minimum(np.minimum(x, panel.width - x), np.minimum(y, panel.height - y)) - edge
     for area in panel.areas:
         away = _distances(area, x, y)
         if area.kind in KEPT or area.kind is AreaKind.OPENING:
             clear = np.minimum(clear, away - radius_for(kind, area.kind) - MARGIN)
         elif 0 < area.depth < kind.behind:
-            clear = np.minimum(clear, away - kind.body / 2)
+            clear = np.minimum(clear, away - kind.body_radius)
     for other in others:
         if other.x is not None and other.y is not None:
             clear = np.minimum(

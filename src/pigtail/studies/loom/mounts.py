@@ -15,6 +15,10 @@ from pigtail.studies.wording import listed, tell
 
 #: What must stay free above the tallest part [mm]. Common practice.
 ABOVE_MM = 2.0
+#: By how much what holds a thing lifts it [mm]: usual stand-offs, tape, the walls of a case. Common practice.
+LIFT_MM = {
+    Fixing.UNSAID: 0.0, Fixing.STANDOFFS: 5.0, Fixing.POSTS: 5.0, Fixing.TAPE: 1.0, Fixing.CASE: 4.0, Fixing.LOOSE: 0.0,
+}  # fmt: skip
 #: How thick a little board is with its joints [mm].
 BOARD_MM = 4.0
 #: What metal round an antenna takes [dB], least, typical and most: from memory, and wide, since it hangs on every slot. A range that is
@@ -81,14 +85,15 @@ def _judge(job: Job, m: Mounting) -> Iterator[Finding]:
             {**words, "what": listed(looks)},
         )
     height = height_of(job, m)
+    whole = height + LIFT_MM[m.fixing]
     if height > 0 and m.room > 0:
-        if height + ABOVE_MM > m.room:
-            short = height + ABOVE_MM - m.room
-            yield tell(
-                "build.height",
-                m.of,
-                {**words, "short": f"{short:.0f}", "height": f"{height:g}", "room": f"{m.room:g}"},
-            )
+        if whole + ABOVE_MM > m.room:
+            told = {
+                "short": f"{whole + ABOVE_MM - m.room:.0f}",
+                "height": f"{whole:g}",
+                "room": f"{m.room:g}",
+            }
+            yield tell("build.height", m.of, {**words, **told})
     else:
         yield tell(
             "build.room_unknown", m.of, {**words, "what": "the room above it" if height > 0 else "its height"}

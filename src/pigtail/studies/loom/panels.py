@@ -52,11 +52,12 @@ def _fitting(panel: Panel, fitting: Fitting) -> Iterator[Finding]:
 
 
 def _drilled(panel: Panel, f: Fitting) -> bool:
-    """Whether a fitting has a place that wants a hole of its own."""
+    """Whether a fitting has a place where metal must go: a hole of its own, or an opening that is too small."""
     kind = fitting_kinds().get(f.kind)
-    return (
-        kind is not None and f.x is not None and f.y is not None and in_opening(panel, kind, f.x, f.y) is None
-    )
+    if kind is None or f.x is None or f.y is None:
+        return False
+    opening = in_opening(panel, kind, f.x, f.y)
+    return opening is None or min(opening.width, opening.height) < kind.hole
 
 
 def _swarf(panel: Panel) -> Iterator[Finding]:

@@ -83,7 +83,7 @@ def _swaps(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Fin
 
 def _other_supply(a: LoomWire, b: LoomWire) -> bool:
     """Whether two wires of one meaning carry different supplies: another rail, another pin."""
-    return bool(_live(a)) and a.a != b.a and a.link != b.link and a.function != "AC from the winding"
+    return a.function.startswith("supply,") and a.a != b.a and a.link != b.link
 
 
 def _look(wire: LoomWire) -> tuple[str, bool]:
