@@ -320,3 +320,31 @@ def test_a_large_board_shows_its_progress_and_can_be_stopped(bench: Bench) -> No
     bench.click(bench.find(QPushButton, "board_stop"))
     assert not board.busy
     assert board.view.drawings
+
+
+PAGES = ("page_wiring", "page_board", "page_panel", "page_loom", "page_hold")
+
+
+@pytest.mark.parametrize("page", PAGES)
+def test_every_page_can_be_worked_by_keys_and_nothing_is_cut_off(bench: Bench, page: str) -> None:
+    """At 1024 × 700 too: each control is named, takes the keyboard, and lies in the station with its words whole."""
+    from PyQt6.QtWidgets import QAbstractButton, QTableView, QWidget
+
+    bench.open_demo("larkmoor")
+    bench.window.resize(1024, 700)
+    station = build(bench, page)
+    kinds = (QAbstractButton, QComboBox, QLineEdit, QTableView)
+    shown = [
+        w
+        for w in station.findChildren(QWidget)
+        if isinstance(w, kinds) and w.isVisible() and not isinstance(w.parent(), (QComboBox, QTableView))
+    ]
+    assert len(shown) > 7
+    for widget in shown:
+        assert widget.accessibleName(), widget.objectName()
+        assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus, widget.accessibleName()
+        centre = widget.mapTo(station, widget.rect().center())
+        assert station.rect().contains(centre), widget.accessibleName()
+        if isinstance(widget, QPushButton):
+            assert widget.width() >= widget.minimumSizeHint().width(), widget.text()
+    assert (bench.window.width(), bench.window.height()) == (1024, 700)

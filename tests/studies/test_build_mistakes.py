@@ -190,7 +190,7 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
     "a rail and a signal alike at the host": (
         then(wired(colour="orange", gauge=22, screened=False)), "build.swap", wired(colour="white", gauge=22, screened=False),
     ),
-    "two supplies alike from one host": (two_rails(""), "build.swap", two_rails("brown")),
+    "two supplies alike from one host": (two_rails("orange"), "build.swap", two_rails("")),
     "a fine joint with nothing that holds it in a speaker box": (
         on_tap(Pad.CHIP_LEG, relief=Relief.NONE), "build.shaken", on_tap(Pad.CHIP_LEG, relief=Relief.GLUE),
     ),
@@ -317,6 +317,15 @@ def test_each_remedy_mends_it_and_brings_nothing_as_bad(mistake: str) -> None:
             f.code for f in study.findings
         }
         assert not new, remedy.label
+
+
+def test_a_second_rail_and_a_second_modules_pin_have_colours_of_their_own() -> None:
+    """Nobody has to ask for it; the first ones keep the usual colours."""
+    wires = study_loom(Model.of(two_rails("")())).wires
+    told = {(w.function, w.a): w.colour for w in wires if w.function.startswith("supply,")}
+    assert len(set(told.values())) == len(told) == 4
+    assert told["supply, from the rail", "host.rail_low"] == "orange"
+    assert told["supply, at the pin", "rx.supply"] == "red"
 
 
 def test_slack_is_cut_for_turning_the_board_or_opening_the_panel() -> None:

@@ -22,10 +22,11 @@ def on_paper(ink: str) -> str:
     return PAPER_INKS.get(ink, ink) or "none"
 
 
-def svg_text(drawing: Drawing) -> str:
-    """The SVG picture of a drawing, at its true size in print: a unit of it is a tenth of a millimetre."""
+def svg_text(drawing: Drawing, times: float = 1.0) -> str:
+    """The SVG picture of a drawing, in print so many times as large as true: a unit of it is a tenth of a millimetre. times: a ratio
+    [1]."""
     w, h = _n(drawing.width), _n(drawing.height)
-    size = f'width="{drawing.width:g}mm" height="{drawing.height:g}mm" viewBox="0 0 {w} {h}"'
+    size = f'width="{drawing.width * times:g}mm" height="{drawing.height * times:g}mm" viewBox="0 0 {w} {h}"'
     head = (
         f'<svg xmlns="http://www.w3.org/2000/svg" {size} role="img" font-family="B612, sans-serif">'
         f'<title>{escape(drawing.title)}</title><rect width="{w}" height="{h}" fill="#ffffff"/>'

@@ -33,8 +33,8 @@ def html_text(sheet: Sheet) -> str:
     )
 
 
-def _svg(drawing: Drawing) -> str:
-    return svg_text(drawing)
+def _svg(drawing: Drawing, times: float) -> str:
+    return svg_text(drawing, times or 1.0)
 
 
 def _is_table(block: object) -> bool:

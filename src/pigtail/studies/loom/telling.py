@@ -8,7 +8,7 @@ from itertools import combinations
 
 from pigtail.catalogue.fittings import shaken
 from pigtail.catalogue.topologies import Does, does
-from pigtail.job.build import Relief, ScreenAt
+from pigtail.job.build import BOARD, Relief, ScreenAt
 from pigtail.job.document import HOST, Job, Rail, SupplyIn, WindingEnd
 from pigtail.job.places import Pad
 from pigtail.studies.findings import Finding, Severity
@@ -92,7 +92,8 @@ def _look(wire: LoomWire) -> tuple[str, bool]:
 
 
 def _devices(wire: LoomWire) -> set[str]:
-    return {x.partition(".")[0] for x in (wire.a, wire.b) if x}
+    """What a wire ends on: devices, and the board of the networks."""
+    return {x.partition(".")[0] for x in (wire.a, wire.b) if x} | ({BOARD} if not wire.b else set())
 
 
 def _screens(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:

@@ -52,7 +52,32 @@ def usual_colours() -> dict[str, str]:
 
 def loom_wires(job: Job) -> tuple[LoomWire, ...]:
     """All wires of a plan, in the order of its links."""
-    return tuple(_wire(job, link, join) for link in job.links for join in _pieces(link))
+    pieces = [(link, join) for link in job.links for join in _pieces(link)]
+    wires = [_wire(job, link, join) for link, join in pieces]
+    own = [bool(join.conductor.colour.strip()) for _, join in pieces]
+    return _told_apart(wires, own)
+
+
+#: Colours of a second and further supply, as far as no other wire has them.
+FURTHER = ("brown", "grey", "violet", "blue", "yellow", "green", "white")
+
+
+def _told_apart(wires: list[LoomWire], own: list[bool]) -> tuple[LoomWire, ...]:
+    """Wires of further rails and of further modules' pins in colours of their own, since a supply on the wrong pin burns what is there;
+    those that the person coloured stay."""
+    used = {w.colour for w in wires}
+    free = [c for c in FURTHER if c not in used]
+    first: dict[str, str] = {}
+    given: dict[str, str] = {}
+    for w, said in zip(wires, own, strict=True):
+        if said or not w.function.startswith("supply,") or w.length == 0:
+            continue
+        if first.setdefault(w.function, w.a) != w.a and w.a not in given and free:
+            given[w.a] = free.pop(0)
+    return tuple(
+        replace(w, colour=given[w.a]) if w.a in given and not said and w.function.startswith("supply,") else w
+        for w, said in zip(wires, own, strict=True)
+    )
 
 
 def _pieces(link: Link) -> tuple[Join, ...]:

@@ -11,7 +11,7 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtCore import QRectF, pyqtSignal
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from pigtail.catalogue.fittings import fitting_kinds
 from pigtail.desktop.drawing import DrawingView
@@ -71,10 +71,14 @@ class PanelPage(QWidget):
         self.photo.activated.connect(self._photo_chosen)
         kinds = [*of_enum(AreaKind), ("the panel's outline, on its photo", None)]
         self.kind = choice("area_kind", "What a rectangle that is dragged is", kinds, lambda _v: None)
-        self.add_area = _button("Add what is there", "add_area", self._add_area)
+        self.add_area = _button("Add area", "add_area", self._add_area)
         wanted = [(k.name, key) for key, k in fitting_kinds().items()]
         self.wanted = choice("fitting_kind", "What is wanted in the panel", wanted, lambda _v: None)
-        self.add_fitting = _button("Add what is wanted", "add_fitting", self._add_fitting)
+        self.add_fitting = _button("Add fitting", "add_fitting", self._add_fitting)
+        for combo in (self.kind, self.wanted):
+            combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            combo.setMinimumContentsLength(13)
+            combo.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.tables = PanelTables()
         self.tables.edited.connect(self.edited)
         self.tables.refused.connect(self.refused)
@@ -95,11 +99,11 @@ class PanelPage(QWidget):
         for f, words in _FIELDS:
             sizes += [words, self.fields[f]]
             self.fields[f].setMinimumWidth(70)
-        layout.addLayout(row_of(*sizes, "from photo", self.photo))
+        layout.addLayout(row_of(*sizes, 1))
         layout.addWidget(self.view, 1)
         layout.addLayout(row_of(self.kind, self.add_area, self.wanted, self.add_fitting, self.take_out, 1))
         layout.addWidget(self.tables)
-        layout.addLayout(row_of("metal", self.metal, "comes off for drilling", self.off, 1, self.use))
+        layout.addLayout(row_of("metal", self.metal, "comes off", self.off, "photo", self.photo, 1, self.use))
         layout.addWidget(self.hint)
 
     # -- showing ----------------------------------------------------------------------------------------------

@@ -9,6 +9,7 @@ from typing import Any
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from pigtail.catalogue.fittings import fitting_kinds
@@ -25,6 +26,10 @@ from pigtail.units import UnreadableError
 _ROUND = re.compile(r"^(ø|Ø|⌀|dia\.?|d)\s*", re.IGNORECASE)
 
 
+#: A page narrower than this is narrow [px].
+NARROW_PX = 640
+
+
 class PanelTables(QWidget):
     """The tables. `edited` carries a Change, `refused` one sentence, `chosen` the id of the fitting that is chosen, empty for none."""
 
@@ -38,7 +43,7 @@ class PanelTables(QWidget):
         self.areas_table = make_table(
             self.areas, "areas_table", "What is on the panel already; sizes in millimetres", 0
         )
-        set_widths(self.areas_table, (None, 44, 44, 46, 44, 44, 62))
+        set_widths(self.areas_table, (None, 36, 36, 44, 40, 38, 60))
         self.fittings = RowsModel(("what is wanted", "kind", "x", "y", "hole"))
         self.fittings_table = make_table(self.fittings, "fittings_table", "What is wanted in the panel", 0)
         set_widths(self.fittings_table, (None, 92, 48, 48, 54))
@@ -59,10 +64,18 @@ class PanelTables(QWidget):
         right.addWidget(self.places_table)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(self.areas_table, 5)
+        row.addWidget(self.areas_table, 6)
         row.addLayout(right, 5)
         for table, high in ((self.areas_table, 176), (self.fittings_table, 84), (self.places_table, 87)):
             table.setFixedHeight(high)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """A narrow page keeps names and places."""
+        super().resizeEvent(event)
+        narrow = self.width() < NARROW_PX
+        for column in (1, 4):
+            self.fittings_table.setColumnHidden(column, narrow)
+        self.areas_table.setColumnHidden(6, narrow)
 
     def show_panel(self, panel: Panel | None) -> None:
         """Show a panel; its first fitting is chosen where none is."""

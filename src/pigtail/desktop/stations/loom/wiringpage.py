@@ -34,7 +34,7 @@ class WiringPage(QWidget):
         )
         self.view.picked.connect(self.pick)
         self.wires: tuple[LoomWire, ...] = ()
-        self.picked = 0
+        self.picked, self.marked = 0, False
         self.which = QComboBox()
         self.which.setObjectName("wire_picked")
         self.which.setAccessibleName("Wire that is edited")
@@ -95,7 +95,7 @@ class WiringPage(QWidget):
         """Show the wires that can be picked."""
         self.wires = build.wires
         fill_combo(self.which, [(f"{k} {w.function}", str(k)) for k, w in enumerate(self.wires, start=1)])
-        self.picked = min(self.picked, len(self.wires))
+        self.picked = min(self.picked or 1, len(self.wires))
         self._show_picked()
 
     def show_drawing(self, drawing: Drawing) -> None:
@@ -105,18 +105,18 @@ class WiringPage(QWidget):
             for k, w in enumerate(self.wires, start=1)
         )
         self.view.show_drawings((drawing,) if self.wires else (), f"Wiring: {told or 'nothing yet'}")
-        self.view.choose(self.picked)
+        self.view.choose(self.picked if self.marked else 0)
 
     def pick(self, number: int) -> None:
-        """Pick a wire by its number."""
-        self.picked = number if 0 < number <= len(self.wires) else 0
+        """Pick a wire by its number; it is marked from then on."""
+        self.picked, self.marked = (number, True) if 0 < number <= len(self.wires) else (0, False)
         self._show_picked()
 
     def _show_picked(self) -> None:
         wire = self.wires[self.picked - 1] if self.picked else None
-        self.view.choose(self.picked)
+        self.view.choose(self.picked if self.marked else 0)
         self.editor.setVisible(wire is not None)
-        self.hint.setVisible(wire is None and bool(self.wires))
+        self.hint.setVisible(not self.marked and bool(self.wires))
         if wire is None:
             return
         self.which.setCurrentIndex(self.picked - 1)
