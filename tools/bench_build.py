@@ -79,7 +79,7 @@ def many_wires() -> Job:
 
 def main() -> None:
     """Print the ratios."""
-    from pigtail.board.layout import laid_out
+    from pigtail.board.layout import laid_out, lay_step
     from pigtail.catalogue.demo import demo
     from pigtail.job.build import BoardKind, Fitting
     from pigtail.model.model import Model
@@ -94,7 +94,7 @@ def main() -> None:
     print(f"reference: Power study of the demo {1e3 * reference:.0f} ms; two frames {2e3 * FRAME_S:.0f} ms")
 
     def lay(count: int) -> object:
-        laid_out.cache_clear()
+        lay_step.cache_clear()
         return laid_out(amplifier(count), BoardKind.STRIP)
 
     for count in (12, 16):

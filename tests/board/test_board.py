@@ -11,7 +11,7 @@ from pigtail import edits
 from pigtail.board.board import Jumper, LittleBoard, named
 from pigtail.board.copper import joined, troubles
 from pigtail.board.forms import bodies_of, forms
-from pigtail.board.layout import laid_out, steps_of
+from pigtail.board.layout import laid_out, lay_step, steps_of
 from pigtail.board.parts import BoardPart, Mounted, WireHole, mounted, wire_numbers
 from pigtail.board.picture import part_side, seats, solder_side, words_of
 from pigtail.catalogue.topologies import topologies
@@ -74,9 +74,9 @@ def test_the_boards_of_the_demos_are_small_and_right(request: pytest.FixtureRequ
 def test_the_same_netlist_gives_the_same_board(larkmoor: Job) -> None:
     """So the sheet that is printed twice is the same."""
     wanted = mounted(larkmoor)
-    laid_out.cache_clear()
+    lay_step.cache_clear()
     first = laid_out(wanted, moves=200)
-    laid_out.cache_clear()
+    lay_step.cache_clear()
     assert laid_out(wanted, moves=200) == first
 
 

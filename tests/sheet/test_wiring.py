@@ -8,7 +8,7 @@ import pytest
 from msgspec.structs import replace
 
 from pigtail import edits
-from pigtail.drawing.shapes import Drawing, Lettering, Stroke, fitted, mirrored, moved, words_width, wrapped
+from pigtail.drawing.shapes import Drawing, Lettering, Stroke, fitted, mirrored, moved, words_width
 from pigtail.drawing.svg import svg_text
 from pigtail.edits.links import add_link
 from pigtail.job.build import ScreenAt
@@ -127,6 +127,3 @@ def test_shapes_are_moved_mirrored_and_words_fitted() -> None:
     assert moved(moved(shapes, 1.5, -2.0), -1.5, 2.0) == shapes
     assert mirrored(mirrored(shapes, 10.0), 10.0) == shapes
     assert words_width(fitted("a long line of words", 2.0, 15.0), 2.0) <= 15.0
-    assert all(
-        words_width(line, 2.0) <= 20.0 for line in wrapped("a long line of words that goes on", 2.0, 20.0)
-    )

@@ -49,7 +49,7 @@ class Trace(msgspec.Struct, frozen=True):
 
 class LittleBoard(msgspec.Struct, frozen=True):
     """A board laid out: its kind, columns and rows of holes, the parts and wires in them, the holes at which strips are cut, jumpers, and
-    the wires of a perforated board. What could not be met is told in `trouble`."""
+    the wires of a perforated board."""
 
     kind: BoardKind
     columns: int

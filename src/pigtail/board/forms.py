@@ -84,6 +84,8 @@ LEGS = {
     "78L05 kind": "OGI", "7805 kind": "IGO",
 }  # fmt: skip
 
+#: The form of a resistor: the most watts that one is for, smallest first.
+_RESISTOR = ((0.3, "resistor"), (0.6, "resistor_half"), (1.2, "resistor_one"))
 #: The diameter of an electrolytic capacitor: the most that volts times farads may be for a form, smallest first [V·F]. Usual catalogue
 #: sizes of low-voltage kinds, from memory.
 _ELECTROLYTIC = (
@@ -100,15 +102,7 @@ def form_of(kind: str, part: Part, *, audio: bool) -> str:
     """The form of a part that is bought by its value and rating; in an audio path small capacitors are film."""
     if kind == "resistor":
         watts = part.rating.nominal if part.rating is not None else 0.25
-        return (
-            "resistor"
-            if watts <= 0.3
-            else "resistor_half"
-            if watts <= 0.6
-            else "resistor_one"
-            if watts <= 1.2
-            else "resistor_five"
-        )
+        return next((form for most, form in _RESISTOR if watts <= most), "resistor_five")
     farads = part.value.nominal
     if farads <= FILM_F or part.plus is Plus.FILM:
         if farads <= _CERAMIC_F or (not audio and farads <= FILM_F / 2):

@@ -55,7 +55,6 @@ def steps_of(wanted: Mounted) -> int:
     return 1 if n <= ONE_STEP else min(math.ceil(n / PER_STEP), MOST_STEPS)
 
 
-@lru_cache(maxsize=16)
 def laid_out(wanted: Mounted, kind: BoardKind = BoardKind.STRIP, moves: int = MOVES) -> LittleBoard:
     """The smallest board that was found for what is to be mounted, with so many moves a step."""
     best: Best | None = None
@@ -65,14 +64,14 @@ def laid_out(wanted: Mounted, kind: BoardKind = BoardKind.STRIP, moves: int = MO
     return best.board
 
 
+@lru_cache(maxsize=32)
 def lay_step(wanted: Mounted, kind: BoardKind, step: int, best: Best | None, moves: int = MOVES) -> Best:
-    """One step of a search: the better of what was found before and of what it finds itself."""
-    if kind is BoardKind.POINT or not wanted.parts:
+    """One step of a search: the better of what was found before and of what it finds itself. Kept, since a colour changes no board."""
+    if not wanted.parts:
         return Best(0.0, LittleBoard(kind, 0, 0))
     task = LayTask(wanted)
-    moves = math.ceil(
-        moves * min(1.0, (ONE_STEP / len(wanted.parts)) ** 2)
-    )  # a move costs as the board is large
+    large = max(len(wanted.parts) / ONE_STEP, 1.0)  # a move costs as the board is large
+    moves = math.ceil(moves / large**2)
     for number, start in enumerate(starts(task)):
         chance = random.Random(1000 * step + number)  # noqa: S311  the same netlist gives the same board
         state = mended(task, _annealed(task, start, chance, moves // len(shapes(task))))

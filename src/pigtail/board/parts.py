@@ -12,7 +12,7 @@ import msgspec
 
 from pigtail.board.forms import LEGS, Form, bodies_of, form_of, forms
 from pigtail.catalogue.topologies import FILM_F, Does, PartRule, does, is_film
-from pigtail.job.document import Job, Link, Part, Plus, Purpose
+from pigtail.job.document import Job, Join, Link, Part, Plus, Purpose
 from pigtail.model.cascade import Network, networks
 from pigtail.units import format_quantity
 
@@ -37,6 +37,11 @@ class BoardPart(msgspec.Struct, frozen=True):
     def shape(self) -> Form:
         """Its outline."""
         return forms()[self.form]
+
+    @property
+    def axial(self) -> bool:
+        """Whether its leads come out at its ends, so that it lies or stands."""
+        return self.form.startswith(("resistor", "diode"))
 
 
 class WireHole(msgspec.Struct, frozen=True):
@@ -85,10 +90,14 @@ def is_straight(link: Link) -> bool:
     return len(link.joins) == 2 and all(does(s, Does.CONDUCTS) for s in link.sections)
 
 
+def wire_pieces(job: Job) -> tuple[tuple[Link, Join], ...]:
+    """The wires of the loom in their order, as link and port: one for a straight link, one for each port of a network."""
+    return tuple((x, j) for x in job.links for j in (x.joins[:1] if is_straight(x) else x.joins))
+
+
 def wire_numbers(job: Job) -> dict[tuple[str, str], int]:
-    """The number of each wire of the loom, by its link and port: one for a straight link, one for each port of a network."""
-    pieces = [(x.id, j.port) for x in job.links for j in (x.joins[:1] if is_straight(x) else x.joins)]
-    return {piece: k for k, piece in enumerate(pieces, start=1)}
+    """The number of each wire of the loom, by its link and port."""
+    return {(x.id, j.port): k for k, (x, j) in enumerate(wire_pieces(job), start=1)}
 
 
 def mounted(job: Job) -> Mounted:

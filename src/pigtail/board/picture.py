@@ -20,6 +20,7 @@ from pigtail.drawing.shapes import (
     cross,
     fitted,
     mirrored,
+    moved,
     words_width,
 )
 from pigtail.job.build import BoardKind
@@ -31,7 +32,7 @@ _TYPE, _SMALL = 1.7, 1.3
 
 def part_side(board: LittleBoard) -> Drawing:
     """The board from the side of the parts."""
-    shapes: list[Shape] = [*_copper(board, behind=True), *_grid(board)]
+    shapes: list[Shape] = [*_copper(board, behind=True), *_grid(board, "faint")]
     for j in board.jumpers:
         shapes += _jumper(at(j.start), at(j.end), insulated=j.insulated)
     for placed in board.placed:
@@ -52,17 +53,12 @@ def solder_side(board: LittleBoard) -> Drawing:
     for hole in board.cuts:
         x, y = at(hole)
         copper += [Circle(x, y, 1.1, 0.2, "ink", "paper")]
-        copper += [
-            Stroke(((x - 1, y - 1), (x + 1, y + 1)), 0.45),
-            Stroke(((x - 1, y + 1), (x + 1, y - 1)), 0.45),
-        ]
+        copper += _crossed(x, y, 1.0, 0.45, "ink")
     return _framed(board, "Solder side, mirrored", list(mirrored(copper, width)), seen_from_behind=True)
 
 
 def _framed(board: LittleBoard, title: str, shapes: list[Shape], *, seen_from_behind: bool) -> Drawing:
     """Shapes of a board with its edge, the letters of its rows and the numbers of its columns."""
-    from pigtail.drawing.shapes import moved
-
     width, height = board.size_mm
     marks: list[Shape] = [box(0, 0, width, height, line=0.35)]
     for row in range(board.rows):
@@ -104,28 +100,24 @@ def _copper(board: LittleBoard, *, behind: bool) -> list[Shape]:
     if behind:
         for hole in board.cuts:
             x, y = at(hole)
-            found += [
-                Stroke(((x - 0.8, y - 0.8), (x + 0.8, y + 0.8)), 0.2, "dim"),
-                Stroke(((x - 0.8, y + 0.8), (x + 0.8, y - 0.8)), 0.2, "dim"),
-            ]
+            found += _crossed(x, y, 0.8, 0.2, "dim")
     return found
 
 
-def _grid(board: LittleBoard) -> list[Shape]:
-    return [
-        Circle(*at((c, r)), 0.4, 0.12, "faint", "paper")
-        for r in range(board.rows)
-        for c in range(board.columns)
-    ]
+def _crossed(x: float, y: float, arm: float, line: float, ink: str) -> list[Shape]:
+    """What is cut: crossed out."""
+    ways = (((x - arm, y - arm), (x + arm, y + arm)), ((x - arm, y + arm), (x + arm, y - arm)))
+    return [Stroke(way, line, ink) for way in ways]
+
+
+def _grid(board: LittleBoard, ink: str) -> list[Shape]:
+    holes = ((c, r) for r in range(board.rows) for c in range(board.columns))
+    return [Circle(*at(h), 0.4, 0.12, ink, "paper") for h in holes]
 
 
 def _joints(board: LittleBoard) -> list[Shape]:
     """What is soldered: a dot in each hole that is used, and which pin it is."""
-    found: list[Shape] = [
-        Circle(*at((c, r)), 0.4, 0.12, "dim", "paper")
-        for r in range(board.rows)
-        for c in range(board.columns)
-    ]
+    found = _grid(board, "dim")
     pins = [(f"{p.part.name}", h) for p in board.placed for h in p.holes] + [
         (w.name, h) for w, h in board.wires
     ]
@@ -169,7 +161,7 @@ def _two_leads(placed: Placed, holes: list[tuple[float, float]], middle: tuple[f
     shapes: list[Shape] = []
     if form.high and form.high == form.wide:
         shapes.append(Circle(x, y, form.wide / 2 - 0.2, 0.3, "ink", "paper"))
-    elif placed.stands and part.form.startswith(("resistor", "diode")):
+    elif placed.stands and part.axial:
         shapes.append(Circle(*holes[0], form.wide / 2 - 0.2, 0.3, "ink", "paper"))
     else:
         high = form.high or min(reach - 1.2, 6.5) if reach > 2 * PITCH else max(form.high, reach, 1.6)
@@ -194,7 +186,7 @@ def _name(placed: Placed, middle: tuple[float, float]) -> list[Shape]:
     text = fitted(placed.part.name, _TYPE, room)
     x, y = middle
     wide = words_width(text, _TYPE, bold=True) + 0.3
-    if len(placed.holes) == 2 and placed.stands and placed.part.form.startswith(("resistor", "diode")):
+    if len(placed.holes) == 2 and placed.stands and placed.part.axial:
         (x0, y0), (_, y1) = (at(h) for h in placed.holes)
         body = placed.part.shape.wide / 2
         x, y = x0, y1 - (wide / 2 - 0.4) * (1 if y1 > y0 else -1)
@@ -282,7 +274,6 @@ def seats(board: LittleBoard) -> tuple[tuple[str, str, str, str], ...]:
             holes += f", {word} {named(p.holes[p.part.mark])}"
         elif p.part.form.startswith("electrolytic"):
             holes += ", way round not said"
-        axial = p.part.form.startswith(("resistor", "diode"))
-        how = ("standing" if p.stands else "lying") if axial else ""
+        how = ("standing" if p.stands else "lying") if p.part.axial else ""
         found.append((p.part.name, p.part.value or p.part.words, holes, how))
     return tuple(found)

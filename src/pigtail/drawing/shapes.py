@@ -10,6 +10,7 @@ import math
 from collections.abc import Iterable
 
 import msgspec
+from msgspec.structs import replace
 
 Point = tuple[float, float]
 #: How wide a letter is, as a part of the size of the type: of the face that ships with the program, read from its tables.
@@ -107,26 +108,12 @@ def fitted(text: str, size: float, width: float) -> str:
     return text.rstrip() + "…"
 
 
-def wrapped(text: str, size: float, width: float) -> tuple[str, ...]:
-    """A text broken into lines no wider than so much [mm], where it has spaces."""
-    lines: list[str] = []
-    for word in text.split():
-        joined = f"{lines[-1]} {word}" if lines else word
-        if lines and words_width(joined, size) <= width:
-            lines[-1] = joined
-        else:
-            lines.append(fitted(word, size, width))
-    return tuple(lines)
-
-
 def moved(shapes: Iterable[Shape], dx: float, dy: float) -> tuple[Shape, ...]:
     """Shapes moved by so much [mm]."""
     return tuple(_moved(s, dx, dy) for s in shapes)
 
 
 def _moved(shape: Shape, dx: float, dy: float) -> Shape:
-    from msgspec.structs import replace
-
     if isinstance(shape, Stroke):
         return replace(shape, points=tuple((x + dx, y + dy) for x, y in shape.points))
     return replace(shape, x=shape.x + dx, y=shape.y + dy)
@@ -134,8 +121,6 @@ def _moved(shape: Shape, dx: float, dy: float) -> Shape:
 
 def mirrored(shapes: Iterable[Shape], width: float) -> tuple[Shape, ...]:
     """Shapes as they are seen from behind, within so much width [mm]; words stay readable."""
-    from msgspec.structs import replace
-
     swapped = {"start": "end", "end": "start", "middle": "middle"}
     found: list[Shape] = []
     for s in shapes:

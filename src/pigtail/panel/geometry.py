@@ -9,9 +9,13 @@ import enum
 import math
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from pigtail.catalogue.fittings import FittingKind, fitting_kind
 from pigtail.job.build import Area, AreaKind, Fitting, Panel
 
+Grid = NDArray[np.float64]
 #: What stays between a nut or a body and what it must not touch [mm]. Common practice.
 MARGIN = 1.0
 #: How much of a nut must bear on the panel round an opening [mm].
@@ -59,13 +63,19 @@ def radius_for(kind: FittingKind, area: AreaKind) -> float:
     return max(kind.outer_radius, kind.body_radius)
 
 
+def distances(area: Area, x: Grid, y: Grid) -> Grid:
+    """How far places lie from an area [mm], 0 inside it; shapes that go together, as the answer has them."""
+    if area.round:
+        radius = area.width / 2
+        return np.asarray(np.maximum(np.hypot(x - area.x - radius, y - area.y - radius) - radius, 0.0))
+    dx = np.maximum(np.maximum(area.x - x, x - area.x - area.width), 0.0)
+    dy = np.maximum(np.maximum(area.y - y, y - area.y - area.height), 0.0)
+    return np.asarray(np.hypot(dx, dy))
+
+
 def distance_to(area: Area, x: float, y: float) -> float:
     """How far a place lies from an area [mm], 0 inside it."""
-    if area.round:
-        return max(math.hypot(area.x + area.width / 2 - x, area.y + area.width / 2 - y) - area.width / 2, 0.0)
-    dx = max(area.x - x, 0.0, x - area.x - area.width)
-    dy = max(area.y - y, 0.0, y - area.y - area.height)
-    return math.hypot(dx, dy)
+    return float(distances(area, np.asarray(x), np.asarray(y)))
 
 
 def covered_by(area: Area, x: float, y: float, radius: float) -> bool:

@@ -8,14 +8,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numpy.typing import NDArray
 
 from pigtail.catalogue.fittings import FittingKind, fitting_kind
-from pigtail.job.build import KEPT, Area, AreaKind, Fitting, Panel
+from pigtail.job.build import KEPT, AreaKind, Fitting, Panel
 from pigtail.panel.found import PlaceFound
-from pigtail.panel.geometry import MARGIN, apart, clashes, in_opening, radius_for
+from pigtail.panel.geometry import MARGIN, Grid, apart, clashes, distances, in_opening, radius_for
 
-Grid = NDArray[np.float64]
 #: The step of the grid [mm], made coarser for a very large panel, and the most points that are tried.
 STEP, MOST_POINTS = 1.0, 400_000
 #: How much a place is worth: in an opening, level with a neighbour; a millimetre clear counts one, up to so many.
@@ -73,7 +71,7 @@ def clearance(panel: Panel, kind: FittingKind, xs: Grid, ys: Grid, others: tuple
     edge = max(kind.outer_radius, kind.body_radius) + MARGIN
     clear = np.minimum(np.minimum(x, panel.width - x), np.minimum(y, panel.height - y)) - edge
     for area in panel.areas:
-        away = _distances(area, x, y)
+        away = distances(area, x, y)
         if area.kind in KEPT or area.kind is AreaKind.OPENING:
             clear = np.minimum(clear, away - radius_for(kind, area.kind) - MARGIN)
         elif 0 < area.depth < kind.behind:
@@ -84,16 +82,6 @@ def clearance(panel: Panel, kind: FittingKind, xs: Grid, ys: Grid, others: tuple
                 clear, np.hypot(x - other.x, y - other.y) - apart(kind, fitting_kind(other.kind))
             )
     return clear
-
-
-def _distances(area: Area, x: Grid, y: Grid) -> Grid:
-    """How far each place lies from an area [mm], 0 inside it."""
-    if area.round:
-        middle = (area.x + area.width / 2, area.y + area.width / 2)
-        return np.asarray(np.maximum(np.hypot(x - middle[0], y - middle[1]) - area.width / 2, 0.0))
-    dx = np.maximum(np.maximum(area.x - x, x - area.x - area.width), 0.0)
-    dy = np.maximum(np.maximum(area.y - y, y - area.y - area.height), 0.0)
-    return np.asarray(np.hypot(dx, dy))
 
 
 def _in_openings(panel: Panel, kind: FittingKind, others: tuple[Fitting, ...]) -> list[PlaceFound]:

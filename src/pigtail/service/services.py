@@ -189,12 +189,11 @@ def wiring(job: Job, build: LoomFound) -> Drawing:
 
 
 def board_steps(job: Job) -> tuple[int, ...]:
-    """The steps that laying out the little board takes; none where nothing sits on one."""
+    """The steps that laying out the little board takes."""
     from pigtail.board.layout import steps_of
     from pigtail.board.parts import mounted
 
-    wanted = mounted(job)
-    return tuple(range(steps_of(wanted))) if wanted.parts else ()
+    return tuple(range(steps_of(mounted(job))))
 
 
 def board_step(job: Job, number: int, before: bytes) -> tuple[bytes, BoardFound]:

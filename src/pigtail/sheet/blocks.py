@@ -44,10 +44,10 @@ class BoardFound:
     """The little board as it is shown while it is laid out: its two sides, or parts joined point to point; the work on it, its size in
     words."""
 
-    drawings: tuple[Drawing, ...]
-    size: str
-    work: tuple[str, ...]
-    seats: tuple[tuple[str, str, str, str], ...]
+    drawings: tuple[Drawing, ...] = ()
+    size: str = ""
+    work: tuple[str, ...] = ()
+    seats: tuple[tuple[str, str, str, str], ...] = ()
 
 
 Block = SheetTable | SheetLines | SheetPicture

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from pigtail.board.forms import bodies_of
-from pigtail.board.parts import BoardPart, LinkNets, hangs, mounted
+from pigtail.board.parts import BoardPart, LinkNets, Mounted, hangs
 from pigtail.drawing.shapes import Circle, Lettering, Shape, Stroke, box, fitted, words_width
-from pigtail.job.document import HOST, Job, Link
+from pigtail.job.document import HOST, Link
 from pigtail.model.cascade import networks
 
 #: Distance of lanes, room for a part of two leads and for one of more, half of its box, the border beside them, sizes of type [mm].
@@ -26,10 +26,10 @@ class Lanes(NamedTuple):
     shapes: tuple[Shape, ...]
 
 
-def lanes_of(job: Job, link: Link) -> Lanes:
-    """The networks of a link: a lane for each net, parts between them, ports at the edges."""
+def lanes_of(link: Link, board: Mounted) -> Lanes:
+    """The networks of a link: a lane for each net, its parts of the board between them, ports at the edges."""
     nets = LinkNets(link)
-    units = _units(job, link, nets)
+    units = _units(link, board, nets)
     on_port = {j.port: nets.of(f"{link.id}_{j.port}") for j in link.joins}
     lanes = _lanes(units, on_port)
     heights = {n: _HEAD + _LANE * k for k, n in enumerate(lanes)}
@@ -73,9 +73,9 @@ def _passing(unit: BoardPart, x: float, heights: dict[str, float], nets: list[st
     return [Stroke(((x - _HALF, y), (x + _HALF, y)), 0.3, "dim", dash=(0.9, 0.9)) for y in between]
 
 
-def _units(job: Job, link: Link, nets: LinkNets) -> list[BoardPart]:
+def _units(link: Link, board: Mounted, nets: LinkNets) -> list[BoardPart]:
     """What lies between the nets of a link: parts of the board, what hangs from wires, lights."""
-    units = [p for p in mounted(job).parts if p.link == link.id]
+    units = [p for p in board.parts if p.link == link.id]
     for network in networks(link):
         needs = bodies_of(network.shape.key)
         if hangs(network) and needs.apart:

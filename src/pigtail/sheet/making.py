@@ -33,21 +33,12 @@ def wiring_block(job: Job, build: LoomFound) -> SheetPicture:
     return SheetPicture("Wiring", (wiring_drawing(job, build),), 0.0, broad=True, note=note)
 
 
-def board_of(job: Job) -> LittleBoard | None:
-    """The board of a plan's networks; None where nothing sits on one, or it is joined point to point."""
-    wanted = mounted(job)
-    return (
-        None if not wanted.parts or job.build.board is BoardKind.POINT else laid_out(wanted, job.build.board)
-    )
-
-
 def board_step(job: Job, number: int, before: bytes) -> tuple[bytes, BoardFound]:
     """One step of laying out the little board: what the next one goes on from, and the best so far."""
     wanted = mounted(job)
-    if job.build.board is BoardKind.POINT or not wanted.parts:
-        return b"", _point_found(wanted)
-    best = pickle.loads(before) if before else None  # noqa: S301  our own
-    best = lay_step(wanted, job.build.board, number, best)
+    if not wanted.parts or job.build.board is BoardKind.POINT:
+        return b"", _point_found(wanted) if wanted.parts else BoardFound()
+    best = lay_step(wanted, job.build.board, number, pickle.loads(before) if before else None)  # noqa: S301  our own
     return pickle.dumps(best), board_found(best.board)
 
 
@@ -80,15 +71,15 @@ def board_blocks(job: Job) -> list[Block]:
     wanted = mounted(job)
     if not wanted.parts:
         return []
-    board = board_of(job)
-    found = board_found(board) if board is not None else _point_found(wanted)
+    joined = job.build.board is BoardKind.POINT
+    found = _point_found(wanted) if joined else board_found(laid_out(wanted, job.build.board))
     table = SheetTable(
         "Board",
-        ("part", "value", "holes" if board else "between", "sits"),
+        ("part", "value", "between" if joined else "holes", "sits"),
         found.seats,
         weights=(1, 2, 3, 1),
     )
-    if board is None:
+    if joined:
         return [
             SheetPicture("Joined point to point", found.drawings, 0.0, note="A sleeve over each joint."),
             table,

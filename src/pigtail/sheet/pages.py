@@ -85,10 +85,10 @@ def pictures(drawings: tuple[Drawing, ...], scale: float, width: float, height: 
             found += _tiles(drawing, times, width, height)
             continue
         if row and sum(d.width * POINT * t for d, t in row) + drawing.width * POINT * times > width:
-            found.append(_row(row))
+            found.append(_abreast(row))
             row = []
         row.append((drawing, times))
-    return [*found, _row(row)] if row else found
+    return [*found, _abreast(row)] if row else found
 
 
 def _tiles(drawing: Drawing, scale: float, width: float, height: float) -> list[Any]:
@@ -102,7 +102,7 @@ def _tiles(drawing: Drawing, scale: float, width: float, height: float) -> list[
     corners = [(c * (tile_w - over), r * (tile_h - over)) for r in range(rows) for c in range(columns)]
     full = [at for at in corners if _shows(drawing, scale * POINT, at, (tile_w, tile_h))]
     return [
-        _TileShown(drawing, scale, at, (tile_w, tile_h), f"tile {n} of {len(full)}")
+        _tile(drawing, scale, at, (tile_w, tile_h), f"tile {n} of {len(full)}")
         for n, at in enumerate(full, start=1)
     ]
 
@@ -131,61 +131,49 @@ def _shows(drawing: Drawing, k: float, at: tuple[float, float], size: tuple[floa
     return False
 
 
-def _row(drawings: list[tuple[Drawing, float]]) -> Any:
-    return _Abreast(drawings)
-
-
-def _flowable() -> type[Any]:
+def _abreast(drawings: list[tuple[Drawing, float]]) -> Any:
+    """Drawings side by side, as a flowable; made here, so that the PDF library is loaded when first needed."""
     from reportlab.platypus import Flowable
 
-    return Flowable  # type: ignore[no-any-return]
+    class Shown(Flowable):  # type: ignore[misc]
+        def __init__(self) -> None:
+            super().__init__()
+            self.width = sum(d.width * POINT * t for d, t in drawings)
+            self.height = max(d.height * POINT * t for d, t in drawings)
+
+        def draw(self) -> None:
+            x = 0.0
+            for d, t in drawings:
+                draw(self.canv, d, x, self.height - d.height * POINT * t, t)
+                x += d.width * POINT * t
+
+    return Shown()
 
 
-class _Abreast:
-    """Drawings side by side; a flowable by its methods, so that the PDF library is loaded when first needed."""
+def _tile(
+    drawing: Drawing, scale: float, at: tuple[float, float], size: tuple[float, float], words: str
+) -> Any:
+    """A part of a drawing, as a flowable."""
+    from reportlab.platypus import Flowable
 
-    def __new__(cls, drawings: list[tuple[Drawing, float]]) -> Any:
-        class Shown(_flowable()):  # type: ignore[misc]
-            def __init__(self) -> None:
-                super().__init__()
-                self.width = sum(d.width * POINT * t for d, t in drawings)
-                self.height = max(d.height * POINT * t for d, t in drawings)
+    class Shown(Flowable):  # type: ignore[misc]
+        def __init__(self) -> None:
+            super().__init__()
+            self.width, self.height = size[0], size[1] + 14
 
-            def draw(self) -> None:
-                x = 0.0
-                for d, t in drawings:
-                    draw(self.canv, d, x, self.height - d.height * POINT * t, t)
-                    x += d.width * POINT * t
+        def draw(self) -> None:
+            c = self.canv
+            c.setFont("B612", 7)
+            c.drawString(0, size[1] + 4, f"{drawing.title}, {words}; neighbours overlap by {OVERLAP:g} mm")
+            c.saveState()
+            path = c.beginPath()
+            path.rect(0, 0, *size)
+            c.clipPath(path, stroke=0, fill=0)
+            draw(c, drawing, -at[0], size[1] + at[1] - drawing.height * POINT * scale, scale)
+            c.restoreState()
+            c.setLineWidth(0.3)
+            c.setDash([2, 2])
+            c.rect(0, 0, *size, stroke=1, fill=0)
+            c.setDash([])
 
-        return Shown()
-
-
-class _TileShown:
-    """A part of a drawing."""
-
-    def __new__(
-        cls, drawing: Drawing, scale: float, at: tuple[float, float], size: tuple[float, float], words: str
-    ) -> Any:
-        class Shown(_flowable()):  # type: ignore[misc]
-            def __init__(self) -> None:
-                super().__init__()
-                self.width, self.height = size[0], size[1] + 14
-
-            def draw(self) -> None:
-                c = self.canv
-                c.setFont("B612", 7)
-                c.drawString(
-                    0, size[1] + 4, f"{drawing.title}, {words}; neighbours overlap by {OVERLAP:g} mm"
-                )
-                c.saveState()
-                path = c.beginPath()
-                path.rect(0, 0, *size)
-                c.clipPath(path, stroke=0, fill=0)
-                draw(c, drawing, -at[0], size[1] + at[1] - drawing.height * POINT * scale, scale)
-                c.restoreState()
-                c.setLineWidth(0.3)
-                c.setDash([2, 2])
-                c.rect(0, 0, *size, stroke=1, fill=0)
-                c.setDash([])
-
-        return Shown()
+    return Shown()

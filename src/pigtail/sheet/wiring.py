@@ -8,7 +8,7 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import NamedTuple
 
-from pigtail.board.parts import is_straight
+from pigtail.board.parts import is_straight, mounted
 from pigtail.drawing.shapes import Circle, Drawing, Lettering, Shape, Stroke, box, fitted, moved, words_width
 from pigtail.job.build import Relief, ScreenAt
 from pigtail.job.document import HOST, Job, Terminal
@@ -65,7 +65,8 @@ class _Sketch:
 
     def __init__(self, job: Job, build: LoomFound) -> None:
         self.job, self.wires = job, build.wires
-        self.lanes = [lanes_of(job, x) for x in job.links if not is_straight(x)]
+        board = mounted(job)
+        self.lanes = [lanes_of(x, board) for x in job.links if not is_straight(x)]
         self.through = [w for w in self.wires if w.b and _sides(w) == {True, False}]
         left = sum(1 for w in self.wires if True in _sides(w))
         right = sum(1 for w in self.wires if False in _sides(w))
@@ -289,7 +290,7 @@ class _Sketch:
             wide = 16 + words_width(text, _SMALL)
             if x + wide > right and x > 3.0:
                 x, y = 3.0, y + 5.5
-            self._stroke(LoomWire("", "", "", "", "", colour, 26, 0.0, False, ""), [(x, y), (x + 12, y)])
+            self._stroke(LoomWire(0, "", "", "", "", "", colour, 26, 0.0, False, ""), [(x, y), (x + 12, y)])
             self.shapes.append(Lettering(x + 14, y + 1.0, text, _SMALL))
             x += wide + 5
         y += 6.5

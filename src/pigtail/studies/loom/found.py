@@ -9,13 +9,14 @@ from pigtail.studies.findings import Study
 
 
 class LoomWire(msgspec.Struct, frozen=True):
-    """One wire of the loom: what it joins, colour, gauge [AWG], length to cut [m] or None, and whether screened.
+    """One wire of the loom: its number, what it joins, colour, gauge [AWG], length to cut [m] or None, and whether screened.
 
     a, b: the addresses that it joins, b empty where it ends at the network of its link. screen, relief: what is planned. ohms: its
     resistance [Ω]; drop: what falls along it at the largest current of its pin [V]; None where unknown. fine: whether a joint of it is one
     that a shake breaks; side: whether an end of it lies beside another lead, and so needs a sleeve of its own; guessed: nobody measured
     its length."""
 
+    number: int
     link: str
     port: str
     function: str

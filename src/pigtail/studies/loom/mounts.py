@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from pigtail.board.parts import mounted
+from pigtail.board.parts import Mounted
 from pigtail.catalogue.fittings import shaken
 from pigtail.catalogue.kinds import adapter_kinds, has_antenna
 from pigtail.catalogue.topologies import Does, does
@@ -21,42 +21,41 @@ LIFT_MM = {
 }  # fmt: skip
 #: How thick a little board is with its joints [mm].
 BOARD_MM = 4.0
-#: What metal round an antenna takes [dB], least, typical and most: from memory, and wide, since it hangs on every slot. A range that is
-#: halved
-#: is 6 dB in the open.
+#: What metal round an antenna takes [dB], least, typical and most: from memory, and wide, since it hangs on every slot. 6 dB halve a range
+#: in the open.
 LOSS_DB = {Metal.SLOT: (2.0, 6.0, 12.0), Metal.CLOSED: (15.0, 30.0, 60.0)}
 
 
-def judge_mountings(job: Job) -> list[Finding]:
+def judge_mountings(job: Job, board: Mounted) -> list[Finding]:
     """The findings about where things sit; one that asks, where nobody said anything of them."""
     if not job.links:
         return []
     told = {m.of for m in job.build.mountings}
-    missing = [name for of, name in placed_things(job).items() if of not in told]
-    found = [f for m in job.build.mountings for f in _judge(job, m)]
+    missing = [name for of, name in placed_things(job, board).items() if of not in told]
+    found = [f for m in job.build.mountings for f in _judge(job, m, board)]
     if missing:
         found.append(tell("build.unmounted", "", {"things": listed(missing)}))
     return found
 
 
-def placed_things(job: Job) -> dict[str, str]:
+def placed_things(job: Job, board: Mounted) -> dict[str, str]:
     """What must sit somewhere, by what its mounting is kept under: modules that hang on the plan, the board of the networks, a cell of its
     own."""
     used = {j.terminal.partition(".")[0] for x in job.links for j in x.joins}
     outside = {kind.key for kind in adapter_kinds()}
     found = {m.id: m.name for m in job.modules if m.id in used and m.kind not in outside}
-    if job.build.board is not BoardKind.POINT and mounted(job).parts:
+    if job.build.board is not BoardKind.POINT and board.parts:
         found[BOARD] = thing(job, BOARD)
     if any(does(s, Does.STORES) for x in job.links for s in x.sections):
         found[CELL] = thing(job, CELL)
     return found
 
 
-def height_of(job: Job, m: Mounting) -> float:
+def height_of(m: Mounting, board: Mounted) -> float:
     """How high a thing stands [mm]: as it was told; the board of the networks at least as its tallest part makes it; 0 for unknown."""
     if m.of != BOARD:
         return m.height
-    tallest = max((p.shape.tall for p in mounted(job).parts), default=0.0)
+    tallest = max((p.shape.tall for p in board.parts), default=0.0)
     return max(m.height, tallest + BOARD_MM if tallest else 0.0)
 
 
@@ -67,7 +66,7 @@ def thing(job: Job, of: str) -> str:
     return next((m.name for m in job.modules if m.id == of), of)
 
 
-def _judge(job: Job, m: Mounting) -> Iterator[Finding]:
+def _judge(job: Job, m: Mounting, board: Mounted) -> Iterator[Finding]:
     words = {"thing": thing(job, m.of)}
     if m.sharp:
         yield tell("build.sharp_battery" if m.of == CELL else "build.sharp", m.of, words)
@@ -84,7 +83,7 @@ def _judge(job: Job, m: Mounting) -> Iterator[Finding]:
             m.of,
             {**words, "what": listed(looks)},
         )
-    height = height_of(job, m)
+    height = height_of(m, board)
     whole = height + LIFT_MM[m.fixing]
     if height > 0 and m.room > 0:
         if whole + ABOVE_MM > m.room:

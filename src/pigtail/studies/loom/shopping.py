@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from pigtail.board.forms import Bodies, bodies_of
-from pigtail.board.parts import mounted
+from pigtail.board.parts import Mounted
 from pigtail.catalogue.topologies import FILM_F, Does, PartRule, Topology, topology
 from pigtail.job.document import Job, Link, Plus, Section
 from pigtail.studies.loom.found import PartLine
@@ -15,9 +15,13 @@ from pigtail.units import Known, format_quantity
 PACKS = {"resistor": 10, "capacitor": 5, "diode": 5, "PNP": 5, "NPN": 5, "N-MOSFET": 5}
 
 
-def loom_parts(job: Job) -> tuple[PartLine, ...]:
-    """All parts of a plan, link by link, then what modules need besides."""
-    names = {(p.link, p.at, p.rule): p.name for p in mounted(job).parts if p.rule}
+#: What is to be heeded of a part that is not bought by its value, by the letter of its designator.
+_NOTES = {"C": "close to the chip"} | dict.fromkeys("QU", "check its pinout against its data sheet")
+
+
+def loom_parts(job: Job, board: Mounted) -> tuple[PartLine, ...]:
+    """All parts of a plan, link by link, then what modules need besides; by the names that they have on its board."""
+    names = {(p.link, p.at, p.rule): p.name for p in board.parts if p.rule}
     lines = [
         p
         for link in job.links
@@ -96,13 +100,7 @@ def _bodies(link: Link, shape: Topology, needs: Bodies) -> list[PartLine]:
             continue
         value = body.words if body.name in "RC" else ""
         words = {"R": "resistor", "C": "capacitor"}.get(body.name, body.words)
-        note = (
-            "close to the chip"
-            if body.name == "C"
-            else "check its pinout against its data sheet"
-            if body.name in "QU"
-            else ""
-        )
+        note = _NOTES.get(body.name, "")
         found.append(PartLine(f"{link.name}, {shape.short}", words, value, note, link.id))
     light = PartLine(f"{link.name}, {shape.short}", "LED, 3 mm", "", "long leg toward the resistor", link.id)
     found += [light] * len(needs.lights)
@@ -128,13 +126,8 @@ def to_buy(parts: tuple[PartLine, ...], copies: int) -> tuple[tuple[str, str, st
     in."""
     needed: dict[tuple[str, str, str], int] = {}
     for p in parts:
-        kind = (
-            "resistor"
-            if p.words.endswith("resistor")
-            else "capacitor"
-            if p.words.endswith("capacitor")
-            else p.words
-        )
+        last = p.words.rpartition(" ")[2]
+        kind = last if last in ("resistor", "capacitor") else p.words
         key = (kind, p.value, p.note)
         needed[key] = needed.get(key, 0) + copies
     found = []

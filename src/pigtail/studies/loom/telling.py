@@ -26,17 +26,16 @@ _RETURNS = ("return", "return of the network", "supply negative")
 
 def judge_wires(job: Job, wires: tuple[LoomWire, ...]) -> list[Finding]:
     """The findings about the wires, none for a loom that can be made as it is."""
-    numbers = {id(w): k for k, w in enumerate(wires, start=1)}
     return [
-        *_swaps(wires, numbers),
-        *_screens(wires, numbers),
-        *_shaken(job, wires, numbers),
+        *_swaps(wires),
+        *_screens(wires),
+        *_shaken(job, wires),
         *(tell("build.length_unknown", w.link, {"start": w.start}) for w in wires if w.length is None),
-        *_together(job, wires, numbers),
+        *_together(job, wires),
         *_colours(wires),
-        *_twists(wires, numbers),
-        *_heavy(job, wires, numbers),
-        *_guessed(wires, numbers),
+        *_twists(wires),
+        *_heavy(job, wires),
+        *_guessed(wires),
     ]
 
 
@@ -73,10 +72,10 @@ def alike_pairs(wires: tuple[LoomWire, ...]) -> Iterator[tuple[LoomWire, LoomWir
             yield a, b
 
 
-def _swaps(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+def _swaps(wires: tuple[LoomWire, ...]) -> Iterator[Finding]:
     for a, b in alike_pairs(wires):
         words = {
-            "first": str(numbers[id(a)]), "second": str(numbers[id(b)]), "carries": a.function, "other": b.function, "colour": a.colour,
+            "first": str(a.number), "second": str(b.number), "carries": a.function, "other": b.function, "colour": a.colour,
         }  # fmt: skip
         yield tell("build.swap", a.link, words)
 
@@ -96,21 +95,21 @@ def _devices(wire: LoomWire) -> set[str]:
     return {x.partition(".")[0] for x in (wire.a, wire.b) if x} | ({BOARD} if not wire.b else set())
 
 
-def _screens(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+def _screens(wires: tuple[LoomWire, ...]) -> Iterator[Finding]:
     for w in wires:
-        words = {"number": str(numbers[id(w)]), "start": w.start}
+        words = {"number": str(w.number), "start": w.start}
         if w.screened and w.screen is ScreenAt.BOTH:
             yield tell("build.screen_both", w.link, words)
         elif w.screened and w.screen is ScreenAt.NEITHER:
             yield tell("build.screen_neither", w.link, words)
 
 
-def _shaken(job: Job, wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+def _shaken(job: Job, wires: tuple[LoomWire, ...]) -> Iterator[Finding]:
     """Fine joints that nothing holds: in a box that a speaker shakes they break."""
     shakes = shaken(job)
     for w in wires:
         if w.fine and w.relief is Relief.NONE:
-            words = {"number": str(numbers[id(w)]), "start": w.start}
+            words = {"number": str(w.number), "start": w.start}
             yield tell("build.shaken" if shakes else "build.no_relief", w.link, words)
 
 
@@ -138,31 +137,31 @@ def beside_noise(job: Job, wires: tuple[LoomWire, ...]) -> Iterator[tuple[LoomWi
         if w.route.strip():
             routes.setdefault(w.route.strip().lower(), []).append(w)
     for group in routes.values():
-        loud = next((w for w in group if _noisy(job, w)), None)
-        for w in group if loud is not None else ():
-            if loud is not None and w.function.startswith("signal") and not w.screened:
-                yield w, loud, _noisy(job, loud)
+        noisy = [(w, what) for w in group if (what := _noisy(job, w))]
+        for w in group if noisy else ():
+            if w.function.startswith("signal") and not w.screened:
+                yield w, *noisy[0]
 
 
-def _together(job: Job, wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+def _together(job: Job, wires: tuple[LoomWire, ...]) -> Iterator[Finding]:
     for w, loud, what in beside_noise(job, wires):
         words = {
-            "number": str(numbers[id(w)]),
-            "other": str(numbers[id(loud)]),
+            "number": str(w.number),
+            "other": str(loud.number),
             "route": w.route.strip(),
             "what": what,
         }
         yield tell("build.together", w.link, words)
 
 
-def _twists(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+def _twists(wires: tuple[LoomWire, ...]) -> Iterator[Finding]:
     """A twist of one wire is none; a signal in a twist with a supply takes its noise up."""
     groups: dict[str, list[LoomWire]] = {}
     for w in wires:
         if w.twist.strip():
             groups.setdefault(w.twist.strip().lower(), []).append(w)
     for group in groups.values():
-        words = {"number": str(numbers[id(group[0])]), "twist": group[0].twist}
+        words = {"number": str(group[0].number), "twist": group[0].twist}
         signals = [w for w in group if w.function.startswith("signal")]
         if len(group) == 1:
             yield tell("build.twist_alone", group[0].link, words)
@@ -178,17 +177,13 @@ def heavy_on_pads(job: Job, wires: tuple[LoomWire, ...]) -> Iterator[LoomWire]:
             yield w
 
 
-def _heavy(job: Job, wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+def _heavy(job: Job, wires: tuple[LoomWire, ...]) -> Iterator[Finding]:
     for w in heavy_on_pads(job, wires):
-        yield tell(
-            "build.heavy", w.link, {"number": str(numbers[id(w)]), "gauge": str(w.gauge), "start": w.start}
-        )
+        yield tell("build.heavy", w.link, {"number": str(w.number), "gauge": str(w.gauge), "start": w.start})
 
 
-def _guessed(wires: tuple[LoomWire, ...], numbers: dict[int, int]) -> Iterator[Finding]:
+def _guessed(wires: tuple[LoomWire, ...]) -> Iterator[Finding]:
     """Lengths that the plan guessed: cut to them, a wire is too short or lies about."""
-    found = [
-        str(numbers[id(w)]) for w in wires if w.guessed and w.length is not None and w.length > AT_HAND_M
-    ]
+    found = [str(w.number) for w in wires if w.guessed and w.length is not None and w.length > AT_HAND_M]
     if found:
         yield tell("build.length_guessed", "", {"numbers": listed(found)})

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from pigtail.board.parts import is_straight
+from pigtail.board.parts import is_straight, wire_pieces
 from pigtail.catalogue.topologies import Does, does, topology
 from pigtail.job.build import Relief, ScreenAt, Service
 from pigtail.job.document import (
@@ -52,8 +52,8 @@ def usual_colours() -> dict[str, str]:
 
 def loom_wires(job: Job) -> tuple[LoomWire, ...]:
     """All wires of a plan, in the order of its links."""
-    pieces = [(link, join) for link in job.links for join in _pieces(link)]
-    wires = [_wire(job, link, join) for link, join in pieces]
+    pieces = wire_pieces(job)
+    wires = [_wire(job, link, join, k) for k, (link, join) in enumerate(pieces, start=1)]
     own = [bool(join.conductor.colour.strip()) for _, join in pieces]
     return _told_apart(wires, own)
 
@@ -80,40 +80,35 @@ def _told_apart(wires: list[LoomWire], own: list[bool]) -> tuple[LoomWire, ...]:
     )
 
 
-def _pieces(link: Link) -> tuple[Join, ...]:
-    """The joins that are a wire each; a link of two ends through nothing but wire is one piece."""
-    if not is_straight(link):
-        return link.joins
-    first, second = link.joins
-    a, b = first.conductor.length, second.conductor.length
-    if a is None or b is None:
-        return (first,)
-    whole = Known(
-        nominal=a.nominal + b.nominal,
-        low=a.low + b.low,
-        high=a.high + b.high,
-        unit="m",
-        basis=a.basis,
-        source=a.source,
+def _length(link: Link, join: Join) -> Known | None:
+    """How long a wire is routed [m]: of one piece from terminal to terminal, both halves that the plan holds of it."""
+    first, *rest = [j.conductor.length for j in link.joins] if is_straight(link) else [join.conductor.length]
+    if not rest or first is None or rest[0] is None:
+        return first
+    second = rest[0]
+    return replace(
+        first,
+        nominal=first.nominal + second.nominal,
+        low=first.low + second.low,
+        high=first.high + second.high,
     )
-    return (replace(first, conductor=replace(first.conductor, length=whole)),)
 
 
-def _wire(job: Job, link: Link, join: Join) -> LoomWire:
-    conductor = join.conductor
+def _wire(job: Job, link: Link, join: Join, number: int) -> LoomWire:
+    conductor, routed = join.conductor, _length(link, join)
     b = _other(link, join) if is_straight(link) else ""
-    length = _cut_to(job, conductor.length)
+    length = _cut_to(job, routed)
     ohms = None if length is None else length * ohm_per_m(conductor.gauge)
     amperes = _current(job, link, join)
     fine = conductor.gauge >= FINE_AWG or any(_is_fine(job, x) for x in (join.terminal, b))
     return LoomWire(
-        link.id, join.port, usual_function(job, link, join), _end(job, join.terminal),
+        number, link.id, join.port, usual_function(job, link, join), _end(job, join.terminal),
         _end(job, b) if b else f"{link.name} network, {PORTS.get(join.port, join.port)}",
         colour_of(job, link, join), conductor.gauge, length, conductor.screened, conductor.route, join.terminal, b,
         _screen(conductor.screen) if conductor.screened else ScreenAt.UNSAID, conductor.twist,
         _relief(conductor.relief, fine=fine), ohms, None if ohms is None or amperes is None else ohms * amperes, fine,
         side=_beside(job, join.terminal) or (b != "" and _beside(job, b)),
-        guessed=conductor.length is not None and conductor.length.basis is Basis.GUESSED,
+        guessed=routed is not None and routed.basis is Basis.GUESSED,
     )  # fmt: skip
 
 

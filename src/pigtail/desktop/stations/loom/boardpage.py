@@ -61,7 +61,8 @@ class BoardPage(QWidget):
         self._laid: object = None
         self._turn = 0
         self.busy = False
-        self._say(None)
+        self._say(BoardFound())
+        self._busy(False)
 
     def show_job(self, job: Job) -> None:
         """Show a job: its board is laid out while this page is on view."""
@@ -82,18 +83,9 @@ class BoardPage(QWidget):
         turn = self._turn
         self._busy(True)
 
-        def steps(told: object) -> Answer:
-            def begin(every: tuple[int, ...]) -> None:
-                if not every:
-                    self._say(None)
-                    self._busy(False)
-                told(every)  # type: ignore[operator]
-
-            return Answer(services.board_steps, (job,), begin)
-
         by_steps(
             lambda want: self.wants.emit(want._replace(failed=self._lost)),
-            steps,
+            lambda told: Answer(services.board_steps, (job,), told),
             lambda told, number, before: Answer(services.board_step, (job, number, before), told),
             self._show_step,
             lambda: turn == self._turn,
@@ -105,15 +97,11 @@ class BoardPage(QWidget):
         self._say(found)
         self._busy(done < steps)
 
-    def _say(self, found: BoardFound | None) -> None:
-        self.view.show_drawings(
-            found.drawings if found else (), f"The little board: {found.size if found else 'none'}"
-        )
-        self.size_words.setText(found.size if found else "")
-        self.seats.show_rows(
-            [(Cell(n), Cell(v), Cell(h), Cell(s, use="dim")) for n, v, h, s in (found.seats if found else ())]
-        )
-        self.work.setText("\n".join(found.work) if found else "")
+    def _say(self, found: BoardFound) -> None:
+        self.view.show_drawings(found.drawings, f"The little board: {found.size or 'none'}")
+        self.size_words.setText(found.size)
+        self.seats.show_rows([(Cell(n), Cell(v), Cell(h), Cell(s, use="dim")) for n, v, h, s in found.seats])
+        self.work.setText("\n".join(found.work))
 
     def _busy(self, now: bool) -> None:
         self.busy = now
