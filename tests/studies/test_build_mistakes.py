@@ -175,6 +175,9 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
         then(crowded, partial(change_panel, comes_off=False)), "build.swarf",
         then(crowded, partial(change_panel, comes_off=False), lambda j: put_area(j, replace(TONE, covered=True))),
     ),
+    "swarf of steel where nobody said what the panel is made of": (
+        then(crowded, partial(change_panel, comes_off=False, metal=None)), "build.swarf", then(crowded, partial(change_panel, comes_off=False, metal=False)),
+    ),
     "nobody tried whether the panel comes off": (then(crowded, partial(change_panel, comes_off=None)), "build.swarf_unsaid", crowded),
     "a length that nobody measured": (
         wired(length=Known.of(0.4, "m", Basis.GUESSED)), "build.length_guessed", wired(length=Known.of(0.4, "m", Basis.MEASURED)),

@@ -35,6 +35,8 @@ SPARE = ("blue", "brown", "violet", "grey", "yellow", "orange", "white", "green"
 PLACES = 2
 #: A wire between two points of one board is longer than the straight line between them by this, and by so much [m].
 BENT, ENDS_M = 1.3, 0.02
+#: How far off such a length may be [1].
+PHOTO_SPREAD = 0.25
 
 
 def build_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
@@ -106,7 +108,7 @@ def _each(wires: list[LoomWire], **changes: Any) -> Edit:
 def _clash(job: Job, wires: tuple[LoomWire, ...], colour: str) -> Iterator[Fix]:
     """The usual colours again where wires have their own; else a colour that no other wire has for one of the meanings."""
     usual = usual_colours()
-    odd = [w for w in wires if w.colour == colour and usual.get(w.function, colour) != colour]
+    odd = [w for w in wires if w.colour == colour and usual[w.function] != colour]
     if odd:
 
         def as_usual(job: Job) -> Job:
@@ -134,7 +136,7 @@ def _clash(job: Job, wires: tuple[LoomWire, ...], colour: str) -> Iterator[Fix]:
 def _apart(wires: tuple[LoomWire, ...], a: LoomWire, b: LoomWire) -> Iterator[Fix]:
     usual = usual_colours()
     for w, other in ((a, b), (b, a)):
-        if usual.get(w.function, w.colour) != w.colour != "" and usual.get(w.function) != other.colour:
+        if usual[w.function] not in (w.colour, other.colour):
             yield f"{w.function} {usual[w.function]}, as is usual", _on(w, colour=usual[w.function])
     free = [c for c in SPARE if all(w.colour != c for w in wires)]
     if free:
@@ -148,19 +150,22 @@ def _measured_on_photo(job: Job, wires: list[LoomWire]) -> Iterator[Fix]:
             length = pinned_length(picture, w.a, w.b)
             if length is not None:
                 known = Known.of(
-                    length, "m", Basis.MEASURED, tolerance=0.25, source=f"pinned on {picture.name}"
+                    length, "m", Basis.MEASURED, tolerance=PHOTO_SPREAD, source=f"pinned on {picture.name}"
                 )
                 yield f"{100 * length:.0f} cm, as pinned on {picture.name}", _on(w, length=known)
 
 
 def pinned_length(picture: Picture, a: str, b: str) -> float | None:
-    """How long a wire between two points is [m] that are pinned on a scaled picture; None where they are not. Pictures are taken as wide as
-    high where nobody knows better."""
+    """How long a wire between two points is [m] that are pinned on a scaled picture; None where they are not, or where it hangs on how high
+    the picture is, which is not kept: photos are from 9:16 to 16:9."""
     pins = {p.point: p for p in picture.pins}
     if picture.mm_per_width <= 0 or a not in pins or b not in pins or a == b:
         return None
-    across = math.hypot(pins[a].x - pins[b].x, pins[a].y - pins[b].y) * picture.mm_per_width * 1e-3
-    return round(BENT * across + ENDS_M, 3)
+    dx, dy = pins[a].x - pins[b].x, pins[a].y - pins[b].y
+    least, most = (math.hypot(dx, dy * high) * picture.mm_per_width * 1e-3 for high in (9 / 16, 16 / 9))
+    if most > (1 + PHOTO_SPREAD) * least:
+        return None
+    return round(BENT * most + ENDS_M, 3)
 
 
 def _held(job: Job, of: str, kind: str) -> Iterator[Fix]:

@@ -123,21 +123,18 @@ class Area(Record, frozen=True, kw_only=True):
 
 class Fitting(Record, frozen=True, kw_only=True):
     """Something that is wanted in a panel: its kind in the catalogue, what it is called, and its middle [mm], None where no place is
-    chosen; the
-    terminal or link that it serves."""
+    chosen."""
 
     id: str
     kind: str
     name: str
     x: float | None = None
     y: float | None = None
-    serves: str = ""
 
 
 class Panel(Record, frozen=True, kw_only=True):
     """The side of a case that gets holes: its size and thickness [mm], whether it is metal and whether it comes off for drilling; the
-    free depth
-    behind it [mm]; the picture that it was measured on, and where on that its upper left corner lies [mm]."""
+    free depth behind it [mm]; the picture that it was measured on, and where on that its upper left corner lies [mm]."""
 
     name: str = "back panel"
     width: float

@@ -61,14 +61,14 @@ def _drilled(panel: Panel, f: Fitting) -> bool:
 
 
 def _swarf(panel: Panel) -> Iterator[Finding]:
-    """Chips of metal on an open board: where the panel stays on and something behind it is open."""
-    drilled = [f for f in panel.fittings if _drilled(panel, f)]
-    open_boards = [a.name for a in panel.areas if a.kind is AreaKind.BOARD and a.covered is not True]
-    if not drilled or panel.comes_off:
+    """Chips of metal on an open board: where the panel stays on and something behind it is open. Chips of wood and plastic burn nothing."""
+    if panel.comes_off or not any(_drilled(panel, f) for f in panel.fittings):
         return
-    if panel.comes_off is None:
+    boards = [a for a in panel.areas if a.kind is AreaKind.BOARD]
+    bare = [a.name for a in boards if a.covered is not True]
+    if panel.metal is not False and panel.comes_off is None:
         yield tell("build.swarf_unsaid", "panel", {"panel": panel.name})
-    elif open_boards:
-        yield tell("build.swarf", "panel", {"boards": listed(open_boards)})
-    elif not any(a.kind is AreaKind.BOARD for a in panel.areas):
+    elif panel.metal is not False and bare:
+        yield tell("build.swarf", "panel", {"boards": listed(bare)})
+    elif bare or not boards:
         yield tell("build.swarf_inside", "panel", {"panel": panel.name})

@@ -37,7 +37,7 @@ from pigtail.service import services
 from pigtail.units import UnreadableError
 
 _FIELDS = (("width", "width"), ("height", "height"), ("thickness", "thick"), ("depth", "free behind"))
-HINT = "Drag a rectangle over what is there; choose a fitting and click where it should go."
+HINT = "Millimetres. Drag a rectangle over what is there; choose a fitting and click where it should go."
 NOWHERE = "It fits nowhere on this panel: another fitting, another side, or a box of its own."
 
 
