@@ -4,28 +4,16 @@ of a plan of 30 wires as a ratio to two frames."""
 from __future__ import annotations
 
 import random
-import statistics
-import time
-from collections.abc import Callable
 from typing import TYPE_CHECKING
+
+from timed import median
 
 if TYPE_CHECKING:
     from pigtail.board.parts import Mounted
     from pigtail.job.build import Panel
     from pigtail.job.document import Job
 
-ROUNDS = 5
 FRAME_S = 1 / 60
-
-
-def median(action: Callable[[], object]) -> float:
-    """Median time of an action [s]."""
-    times = []
-    for _ in range(ROUNDS):
-        begun = time.perf_counter()
-        action()
-        times.append(time.perf_counter() - begun)
-    return statistics.median(times)
 
 
 def amplifier(count: int) -> Mounted:
@@ -90,7 +78,7 @@ def main() -> None:
 
     job = demo("larkmoor").job
     study_power(Model.of(job))
-    reference = median(lambda: study_power(Model.of(job)))
+    reference = median(lambda _k: study_power(Model.of(job)))
     print(f"reference: Power study of the demo {1e3 * reference:.0f} ms; two frames {2e3 * FRAME_S:.0f} ms")
 
     def lay(count: int) -> object:
@@ -98,16 +86,16 @@ def main() -> None:
         return laid_out(amplifier(count), BoardKind.STRIP)
 
     for count in (12, 16):
-        took = median(lambda count=count: lay(count))
+        took = median(lambda _k, count=count: lay(count))
         board = laid_out(amplifier(count), BoardKind.STRIP)
         size = f"{board.columns} × {board.rows} holes, {len(board.jumpers)} jumpers, {len(board.cuts)} cuts"
         print(f"a board of {count} parts: {took:.2f} s, {took / reference:.1f} × the study; {size}")
     panel, jack = crowded(60), Fitting(id="jack", kind="jack_3_5", name="jack")
-    took = median(lambda: ranked_places(panel, jack))
+    took = median(lambda _k: ranked_places(panel, jack))
     print(f"a panel with 60 keep-outs searched: {1e3 * took:.0f} ms, {took / reference:.2f} × the study")
     large = many_wires()
     build = study_loom(Model.of(large))
-    took = median(lambda: wiring_drawing(large, build))
+    took = median(lambda _k: wiring_drawing(large, build))
     print(
         f"the drawing of {len(build.wires)} wires: {1e3 * took:.1f} ms, {took / (2 * FRAME_S):.2f} × two frames"
     )

@@ -7,9 +7,10 @@ import os
 import statistics
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from timed import ROUNDS, median
 
 if TYPE_CHECKING:
     from pigtail.job.document import Job
@@ -17,18 +18,7 @@ if TYPE_CHECKING:
 sys.path[:0] = [str(Path(__file__).parents[1] / "tests")]
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-ROUNDS = 7
 FRAME_S = 1 / 60
-
-
-def median(action: Callable[[int], object]) -> float:
-    """Median time of an action [s]."""
-    times = []
-    for k in range(ROUNDS):
-        begun = time.perf_counter()
-        action(k)
-        times.append(time.perf_counter() - begun)
-    return statistics.median(times)
 
 
 def large() -> Job:

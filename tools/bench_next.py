@@ -6,9 +6,6 @@ whose readings do not fit, so that faults are solved.
 
 from __future__ import annotations
 
-import statistics
-import time
-from collections.abc import Callable
 from datetime import datetime
 
 from bench_survey import made
@@ -18,8 +15,8 @@ from pigtail.edits.readings import log_reading
 from pigtail.job.document import Function, Job
 from pigtail.job.errors import JobError
 from pigtail.studies.all import study_job
+from timed import median
 
-ROUNDS = 7
 WHEN = datetime(2026, 11, 27, 12, 0)
 
 
@@ -36,16 +33,6 @@ def logged(job: Job, value: float) -> Job:
     )
 
 
-def median(action: Callable[[], object]) -> float:
-    """Median time of an action [s]."""
-    times = []
-    for _ in range(ROUNDS):
-        begun = time.perf_counter()
-        action()
-        times.append(time.perf_counter() - begun)
-    return statistics.median(times)
-
-
 def main() -> None:
     """Print seconds and ratios."""
     for points, readings in ((30, 500), (300, 5000)):
@@ -57,8 +44,8 @@ def main() -> None:
         for words, value in (("fits", 0.001), ("does not fit", 0.2)):
             now = logged(job, value)
             studies = study_job(now)
-            study = median(lambda j=now: study_job(j))  # type: ignore[misc]
-            following = median(lambda j=now, s=studies: next_readings(j, s))  # type: ignore[misc]
+            study = median(lambda _k, j=now: study_job(j))  # type: ignore[misc]
+            following = median(lambda _k, j=now, s=studies: next_readings(j, s))  # type: ignore[misc]
             count = len(next_readings(now, studies))
             print(
                 f"{points} points, {readings} readings, {words}: study {1000 * study:.0f} ms, next {1000 * following:.0f} ms"

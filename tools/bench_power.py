@@ -3,7 +3,6 @@ quick look at a value that is turned; candidates that a search of supplies looks
 
 from __future__ import annotations
 
-import statistics
 import subprocess
 import sys
 import tempfile
@@ -11,6 +10,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from timed import median
 
 if TYPE_CHECKING:
     from pigtail.job.document import Job
@@ -20,7 +21,6 @@ sys.path[:0] = [
     str(Path(__file__).parents[1] / "tests" / "reference"),
 ]
 
-ROUNDS = 7
 KEYS = ("half_wave_schottky", "ldo")
 #: The same supply by hand, 200 ms at 10 µs: what one run of the simulator takes, its process and all.
 DECK = """heater winding, half wave, a regulator's current
@@ -51,16 +51,6 @@ PROGRAM = (
     "import sys; from pigtail.circuit import parse, transient; "
     "run = transient(parse(sys.stdin.read()), 0.1, 1e-5, fixed=True); assert run.times.size == 10_001"
 )
-
-
-def median(action: Callable[[int], object]) -> float:
-    """Median time of an action [s]."""
-    times = []
-    for k in range(ROUNDS):
-        begun = time.perf_counter()
-        action(k)
-        times.append(time.perf_counter() - begun)
-    return statistics.median(times)
 
 
 def turned(k: int) -> Job:
