@@ -140,7 +140,7 @@ def loom_table(build: LoomFound) -> SheetTable:
     """The cut list."""
     rows = tuple(
         (
-            str(k), w.start, w.end, w.function, w.colour, _gauge(w), _length(w), _drop(w), _how(w),
+            str(k), w.start, w.end, w.function, w.colour, _gauge(w), w.cut, _drop(w), _how(w),
         )
         for k, w in enumerate(build.wires, start=1)
     )  # fmt: skip
@@ -161,10 +161,6 @@ def loom_table(build: LoomFound) -> SheetTable:
 
 def _gauge(w: LoomWire) -> str:
     return f"AWG {w.gauge}" + (", screened" if w.screened else ", enamelled" if w.gauge >= 30 else "")
-
-
-def _length(w: LoomWire) -> str:
-    return "?" if w.length is None else "on the part" if w.length == 0 else f"{100 * w.length:.0f} cm"
 
 
 def _drop(w: LoomWire) -> str:

@@ -171,14 +171,7 @@ class _Sketch:
         wire = self.wires[k]
         if address != wire.a:
             return []
-        length = (
-            "length ?"
-            if wire.length is None
-            else "on the part"
-            if wire.length == 0
-            else f"{100 * wire.length:.0f} cm"
-        )
-        return [f"{k + 1}: {wire.colour}, AWG {wire.gauge}, {length}", *self._heed(wire)]
+        return [f"{k + 1}: {wire.colour}, AWG {wire.gauge}, {wire.cut}", *self._heed(wire)]
 
     def _heed(self, wire: LoomWire) -> list[str]:
         found = []

@@ -38,6 +38,15 @@ class LoomWire(msgspec.Struct, frozen=True):
     side: bool = False
     guessed: bool = False
 
+    @property
+    def cut(self) -> str:
+        """What it is cut to, in words: how long, and whether nobody measured that."""
+        if self.length is None:
+            return "length ?"
+        if self.length == 0:
+            return "on the part"
+        return f"{100 * self.length:.0f} cm" + (" (guess)" if self.guessed else "")
+
 
 class PartLine(msgspec.Struct, frozen=True):
     """One line of the parts list: where it is, what, its value, what to heed, and its designator on the little board."""

@@ -30,10 +30,10 @@ class LoomPage(QWidget):
         self.table = make_table(
             self.wires, "loom_table", "Loom: colour, gauge, length and route can be edited", 2
         )
-        set_widths(self.table, (30, None, None, 112, 62, 92, 62, 110))
+        set_widths(self.table, (30, None, None, 112, 62, 92, 106, 84))
         self.parts = RowsModel(("part", "value", "on the board", "where", "note"))
         self.parts_table = make_table(self.parts, "parts_table", "Parts list", 4)
-        set_widths(self.parts_table, (150, 64, 84, 140))
+        set_widths(self.parts_table, (150, 64, 96, 140))
         self.service = choice(
             "service", "What must stay possible with the wires joined", of_enum(Service), self._service_chosen
         )
@@ -47,7 +47,7 @@ class LoomPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(row_of("slack so that", self.service, "copies", self.copies, self.needs))
+        layout.addLayout(row_of("slack so that", self.service, "copies", self.copies, self.needs, 1))
         layout.addWidget(self.table, 5)
         layout.addWidget(self.parts_table, 4)
         self._job: Job | None = None
@@ -77,7 +77,6 @@ class LoomPage(QWidget):
         )
 
     def _row(self, number: int, wire: LoomWire) -> tuple[Cell, ...]:
-        length = "?" if wire.length is None else f"{100 * wire.length:.0f} cm"
         gauge = f"{wire.gauge}" + (", screened" if wire.screened else "")
         return (
             Cell(str(number), use="dim"),
@@ -86,7 +85,7 @@ class LoomPage(QWidget):
             Cell(wire.function, use="dim"),
             Cell(wire.colour, edit=partial(self._colour, wire)),
             Cell(gauge, edit=partial(self._gauge, wire)),
-            Cell(length, edit=partial(self._length, wire), tip="length to cut, a tenth of slack included"),
+            Cell(wire.cut, edit=partial(self._length, wire), tip="length to cut, a tenth of slack included"),
             Cell(
                 wire.route,
                 edit=partial(self._route, wire),

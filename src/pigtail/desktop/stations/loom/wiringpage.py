@@ -88,7 +88,10 @@ class WiringPage(QWidget):
         layout.addWidget(self.view, 1)
         layout.addWidget(self.editor)
         layout.addWidget(self.hint)
-        self.which.setMinimumWidth(150)
+        self.which.setMinimumWidth(120)
+        for combo in (self.screen_at, self.relief):
+            combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            combo.setMinimumContentsLength(9)
         self._show_picked()
 
     def show_build(self, build: LoomFound) -> None:
