@@ -61,7 +61,7 @@ class WiringPage(QWidget):
         self.twist.setObjectName("wire_twist")
         self.twist.setAccessibleName("Name of the twist that the wire lies in")
         self.twist.setPlaceholderText("no twist")
-        self.twist.setFixedWidth(76)
+        self.twist.setFixedWidth(72)
         self.twist.editingFinished.connect(self._twisted)
         self.hint = QLabel("Click a wire to change it. The number stands at both of its ends.")
         self.hint.setObjectName("dim")
@@ -89,9 +89,9 @@ class WiringPage(QWidget):
         layout.addWidget(self.editor)
         layout.addWidget(self.hint)
         self.which.setMinimumWidth(120)
-        for combo in (self.screen_at, self.relief):
+        for combo, letters in ((self.screen_at, 9), (self.relief, 13)):
             combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            combo.setMinimumContentsLength(9)
+            combo.setMinimumContentsLength(letters)
         self._show_picked()
 
     def show_build(self, build: LoomFound) -> None:
