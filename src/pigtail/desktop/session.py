@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from pigtail.catalogue.opening import open_job
 from pigtail.desktop.work import Lane
 from pigtail.edits.change import Change
+from pigtail.edits.record import carried
 from pigtail.job.document import Job
 from pigtail.job.errors import JobError
 from pigtail.job.file import Document, save
@@ -203,7 +204,7 @@ class Session(QObject):
         self._turning = ""
         step = source.pop()
         target.append(_Past(self.job, step.words))
-        self._become(step.job)
+        self._become(carried(step.job, self.job))
         self._keep()
 
     # -- what follows a change ------------------------------------------------------------------------------

@@ -16,6 +16,7 @@ from pigtail.job.checking import (
 )
 from pigtail.job.checking_build import check_build
 from pigtail.job.checking_control import check_control
+from pigtail.job.checking_record import check_record
 from pigtail.job.document import (
     FUNCTION_UNITS,
     HEARD,
@@ -81,6 +82,7 @@ def check_job(job: Job) -> None:
     _rails(job.host)
     check_control(job)
     check_build(job)
+    check_record(job)
     for item in MAINS_QUANTITIES:
         check_quantity(job.mains, item, "mains")
     if job.ambient is not None:

@@ -15,12 +15,13 @@ import msgspec
 from pigtail.job.build import Build, Relief, ScreenAt
 from pigtail.job.control import Acts, Behaviour, Doing, Drive, LineState, Pull, Switch
 from pigtail.job.energy import Battery, Hours, KeptBy, Mains, RailState, Regulator, Winding
+from pigtail.job.logbook import AnyEntry, Work
 from pigtail.job.places import NOWHERE, Place
 from pigtail.job.record import Record
 from pigtail.units.known import Known
 
 FORMAT = "pigtail job"
-VERSION = 8
+VERSION = 9
 HOST = "host"
 #: Points outside of every host that a probe may be on: the earth of the mains outlet, and both blades of the plug, joined.
 EARTH, BLADES = "mains.earth", "mains.blades"
@@ -590,7 +591,8 @@ class Brief(Record, frozen=True, kw_only=True):
 
 
 class Job(Record, frozen=True, kw_only=True, dict=True):
-    """One retrofit: host, modules, links and readings; day: hours in each state; wants: how it is to behave in the states."""
+    """One retrofit: host, modules, links and readings; day: hours in each state; wants: how it is to behave in the states;
+    work, record: what the work needs to be told, and what was done."""
 
     format: str = FORMAT
     version: int = VERSION
@@ -607,6 +609,8 @@ class Job(Record, frozen=True, kw_only=True, dict=True):
     day: tuple[Hours, ...] = ()
     wants: tuple[Behaviour, ...] = ()
     build: Build = Build()
+    work: Work = Work()
+    record: tuple[AnyEntry, ...] = ()
 
     def __reduce__(self) -> tuple[Callable[[bytes], Job], tuple[bytes]]:
         """Jobs go to the studies' process and back at each edit: packed they are an order quicker than field by field."""

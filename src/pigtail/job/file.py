@@ -92,8 +92,8 @@ def migrated(raw: dict[str, Any], version: int) -> dict[str, Any]:
     """A document of an older version in the form of this one.
 
     Version 1 kept the place of a terminal as one text; before version 4 a state was marked as working or not, and the first was off.
-    Versions 3, 5, 6, 7 and 8 only add: 5 readings against points outside of the host, 6 windings and the mains, 7 switches, what modules
-    do, what is wanted, 8 how it is built.
+    Versions 3 and 5 to 9 only add: 5 readings against points outside of the host, 6 windings and the mains, 7 switches, what modules
+    do, what is wanted, 8 how it is built, 9 what the work needs and the record of what was done.
     """
     if version < 2:
         for device in (raw.get("host"), *_dicts(raw.get("modules"))):

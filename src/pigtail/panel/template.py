@@ -120,6 +120,24 @@ def _fitting(panel: Panel, fitting: Fitting, x: float, y: float, *, below: bool)
     return found
 
 
+def work_on(panel: Panel, fitting: Fitting) -> tuple[str, bool]:
+    """How the hole of a fitting that has its place is made, in words, and whether anything is taken off the panel for it."""
+    kind = fitting_kind(fitting.kind)
+    assert fitting.x is not None
+    assert fitting.y is not None
+    opening = in_opening(panel, kind, fitting.x, fitting.y)
+    if opening is not None and min(opening.width, opening.height) >= kind.hole:
+        return f"sits in {opening.name}; nothing to drill.", False
+    if opening is not None:
+        return f"open {opening.name} up to {hole_of(kind)} with a reamer or file.", True
+    if kind.square:
+        filed = f"drill ø {min(kind.square):g} mm, file out to {hole_of(kind)}"
+        return f"pilot {PILOT:g} mm, {filed}; a bezel hides an untidy edge.", True
+    if kind.hole > 4:
+        return f"pilot {PILOT:g} mm, then 3 mm, then {hole_of(kind)} (step drill or reamer).", True
+    return f"pilot {PILOT:g} mm, then {hole_of(kind)}.", True
+
+
 def order_of_work(panel: Panel) -> tuple[str, ...]:
     """How the holes are made, in their order. Common practice."""
     drilled = [f for f in panel.fittings if f.x is not None and f.kind in fitting_kinds()]
@@ -137,24 +155,7 @@ def order_of_work(panel: Panel) -> tuple[str, ...]:
         "Measure the 50 mm square of the print, lay the template on by its edges and by what is drawn in, tape it down."
     )
     lines.append("Look behind each mark once more: no wire, no board, no part of the supply.")
-    for f in drilled:
-        kind = fitting_kind(f.kind)
-        assert f.x is not None
-        assert f.y is not None
-        opening = in_opening(panel, kind, f.x, f.y)
-        if opening is not None and min(opening.width, opening.height) >= kind.hole:
-            lines.append(f"{f.name}: sits in {opening.name}; nothing to drill.")
-        elif opening is not None:
-            lines.append(f"{f.name}: open {opening.name} up to {hole_of(kind)} with a reamer or file.")
-        elif kind.square:
-            filed = f"drill ø {min(kind.square):g} mm, file out to {hole_of(kind)}"
-            lines.append(f"{f.name}: pilot {PILOT:g} mm, {filed}; a bezel hides an untidy edge.")
-        elif kind.hole > 4:
-            lines.append(
-                f"{f.name}: pilot {PILOT:g} mm, then 3 mm, then {hole_of(kind)} (step drill or reamer)."
-            )
-        else:
-            lines.append(f"{f.name}: pilot {PILOT:g} mm, then {hole_of(kind)}.")
+    lines += [f"{f.name}: {work_on(panel, f)[0]}" for f in drilled]
     return (
         *lines,
         "Deburr both sides; take up all swarf with the vacuum and a magnet or tape before the cover goes on.",

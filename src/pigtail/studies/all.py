@@ -11,6 +11,7 @@ from pigtail.studies.found import Studies
 from pigtail.studies.level.found import LevelFound
 from pigtail.studies.loom.found import LoomFound
 from pigtail.studies.power.found import MISWIRED
+from pigtail.studies.prove.found import ProveFound
 from pigtail.studies.register import REGISTER, entry
 from pigtail.studies.returns.found import ReturnsFound
 from pigtail.studies.wording import listed, tell
@@ -26,14 +27,22 @@ def study_model(model: Model) -> Studies:
 
 
 def _waiting(found: tuple[Study, ...]) -> tuple[Study, ...]:
-    """The studies, with what the build waits for: it is never good beside a station that is not."""
-    still = [s for s in found if not isinstance(s, LoomFound) and s.verdict in OPEN]
+    """The studies, with what building and proving wait for: neither is begun, nor ever good, beside a station that is not."""
+    still = [s for s in found if not isinstance(s, LoomFound | ProveFound) and s.verdict in OPEN]
     if not still:
         return found
     stopped = [s for s in still if s.verdict is Severity.STOP]
     words = {"stations": listed(entry(s.name).words for s in (stopped or still))}
-    waits = tell("build.stopped" if stopped else "build.waits", "", words)
-    return tuple(s.headed(waits) if isinstance(s, LoomFound) and s.wires else s for s in found)
+    word = "stopped" if stopped else "waits"
+
+    def headed(study: Study) -> Study:
+        if isinstance(study, LoomFound) and study.wires:
+            return study.headed(tell(f"build.{word}", "", words))
+        if isinstance(study, ProveFound) and study.stands:
+            return study.headed(tell(f"prove.{word}", "", words))
+        return study
+
+    return tuple(headed(s) for s in found)
 
 
 def _right_first(found: tuple[Study, ...]) -> tuple[Study, ...]:

@@ -94,6 +94,7 @@ REGISTER: list[Entry] = [
     Entry("returns", "Returns", "where currents go back", (Dial("returns.quiet", "bursts under music", (-120.0, -20.0)),)),
     Entry("control", "Control", "what wakes, mutes and lights", (Dial("control.asleep", "left while off", (-1.0, 4.0)),)),
     Entry("build", "Build", "loom, parts, sheet", folder="loom"),  # `build` is a folder that many tools pass over
+    Entry("prove", "Prove", "the runbook, and the record", (Dial("prove.holds", "hold points left", (0.0, 40.0)),)),
 ]  # fmt: skip
 
 

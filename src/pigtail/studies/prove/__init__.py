@@ -1,0 +1,1 @@
+"""Prove: the runbook with hold points, and what its record says."""

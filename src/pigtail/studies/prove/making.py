@@ -1,0 +1,118 @@
+"""The steps of a plan: every kind of step for each of its subjects, in the order of their needs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from msgspec.structs import replace
+
+from pigtail.job.document import HOST
+from pigtail.job.steps import TURN, Hold, Power, RunStep
+from pigtail.studies.prove.expecting import RULES, HeldAt, Predicted, alive_words, as_it_was, reservoir
+from pigtail.studies.prove.kinds import Kind, kinds
+from pigtail.studies.prove.ordering import HostStand, ordered
+from pigtail.studies.prove.plan import WorkPlan, state_name
+from pigtail.studies.prove.subjects import LISTS, StepFor, job_words
+from pigtail.studies.survey.discharge import study_discharge
+
+#: What a question that is answered with no is explained by, by the phase it stands in.
+_LOOKS = {"before": "look.before", TURN: "look.turn"}
+
+
+class Maker:
+    """Makes the steps of one plan."""
+
+    def __init__(self, plan: WorkPlan) -> None:
+        self.plan, self.predicted = plan, Predicted(plan)
+        self._words = job_words(plan.papers)
+        self._ranks = {key: k for k, key in enumerate(kinds())}
+
+    def acts(self, gone: Sequence[tuple[str, str]] = ()) -> tuple[RunStep, ...]:
+        """All steps of the plan in order, without those that only turn power on and off. gone: what is to be taken back, as the id of
+        the step that did it, and words."""
+        return ordered(list(self._all(gone)), lambda s: self._ranks[s.kind])
+
+    def _all(self, gone: Sequence[tuple[str, str]]) -> Iterator[RunStep]:
+        for key, kind in kinds().items():
+            if kind.of == "gone":
+                for step, words in gone:
+                    yield self._step(key, kind, StepFor(step, {"words": words}, mark=words))
+            elif kind.of in LISTS:
+                for subject in LISTS[kind.of](self.plan):
+                    if kind.applies(subject.traits):
+                        yield self._step(key, kind, subject)
+
+    def _step(self, key: str, kind: Kind, subject: StepFor) -> RunStep:
+        words = self._words | {"id": subject.id, "state": subject.state} | subject.words
+        hold = self._hold(kind, subject)
+        power = kind.power or Power.ANY
+        return RunStep(
+            f"{key}:{subject.id}", key, subject.id, kind.phase, kind.says.format_map(words), kind.why.format_map(words),
+            kind.heed.format_map(words), kind.stays.format_map(words), kind.back.format_map(words), power,
+            subject.state if power is Power.LIVE else "",
+            self._facts(kind.needs, subject, words), self._facts(kind.after, subject, words), self._facts(kind.without, subject, words),
+            kind.makes.format_map(words), hold, self._back_hold(hold), kind.keeps.format_map(words), kind.files, kind.minutes,
+            subject.mark, subject.point, kind.lasting, kind.risks, kind.until.format_map(words),
+        )  # fmt: skip
+
+    def _facts(self, patterns: tuple[str, ...], subject: StepFor, words: dict[str, str]) -> tuple[str, ...]:
+        found = []
+        for pattern in patterns:
+            links: Sequence[str] = subject.links if "{links}" in pattern else ("",)
+            found += [pattern.format_map(words | {"links": link}) for link in links]
+        return tuple(dict.fromkeys(found))
+
+    def _hold(self, kind: Kind, subject: StepFor) -> Hold | None:
+        if kind.look:
+            work = "look.work" if kind.power in (Power.OFF, None) else "look.proof"
+            return Hold(_LOOKS.get(kind.phase, work), question=kind.look)
+        if not kind.hold:
+            return None
+        return RULES[kind.hold](HeldAt(self.plan, self.predicted, subject.point, subject.state))
+
+    def _back_hold(self, hold: Hold | None) -> Hold | None:
+        if hold is None or hold.kind not in ("found", "look.before"):
+            return None
+        return (
+            as_it_was(hold, self.plan.papers)
+            if hold.ask is not None
+            else replace(hold, kind="look.proof", question=AS_BEFORE)
+        )
+
+    # -- between steps --------------------------------------------------------------------------------------
+
+    def turns(self, mode: HostStand, step: RunStep, risky: bool) -> tuple[RunStep, ...]:
+        """What brings the host from one mode to what a step wants."""
+        if step.power is Power.OFF:
+            return self._unplugging(step)
+        if step.power is Power.USED:
+            before = self._unplugging(step) if mode.power is Power.LIVE else ()
+            return (*before, self._turn("use", step))
+        if mode.power is Power.LIVE:
+            return (self._turn("switch", step),)
+        return (self._turn("on_limited" if risky else "on", step),)
+
+    def _unplugging(self, step: RunStep) -> tuple[RunStep, ...]:
+        unplug, at = self._turn("unplug", step), reservoir(self.plan)
+        if not at:
+            return (unplug,)
+        read = self._turn("empty", step, point=at, name=self.plan.papers.label(at))
+        return unplug, replace(read, needs=(unplug.makes,))
+
+    def _turn(self, key: str, step: RunStep, **more: Any) -> RunStep:
+        job, kind = self.plan.papers, kinds()[key]
+        words = {
+            "state_name": state_name(job, step.state), "name": "", "wait": self._wait(),
+            "alive": alive_words(self.plan.job, (step.point,)) if step.point.startswith(f"{HOST}.") else "",
+        } | more  # fmt: skip
+        made = self._step(
+            key, kind, StepFor(step.id, words, mark=step.state, state=step.state, point=more.get("point", ""))
+        )
+        return replace(made, state=step.state, makes=f"{key}:{step.id}")
+
+    def _wait(self) -> str:
+        return f"{study_discharge(self.plan.job.host).sentence}" if reservoir(self.plan) else "Wait a minute."
+
+
+AS_BEFORE = "Does everything work as it did before the work?"

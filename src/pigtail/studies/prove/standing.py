@@ -1,0 +1,249 @@
+"""How each step stands: done, to do, or to do again and why; what must come first; the way back of what was done."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec.structs import replace
+
+from pigtail.job.document import Function
+from pigtail.job.logbook import Done, Passed, Waived
+from pigtail.job.readings import plain, standing
+from pigtail.job.steps import Power, RunStand, RunStep, Standing
+from pigtail.studies.prove.ledger import Last, Ledger, in_range, reads
+from pigtail.studies.prove.making import Maker
+from pigtail.studies.prove.ordering import Graph, with_turns
+
+#: Why a step is to be done again, or counts as open: what it rests on is to be done, or was taken back.
+BEFORE = "before it comes: "
+TAKEN_BACK = "what it rests on was taken back"
+
+
+def stands_of(maker: Maker, ledger: Ledger) -> tuple[RunStand, ...]:
+    """All steps of a plan as they stand, with what turns power between them."""
+    acts = maker.acts()
+    gone = _gone(acts, ledger)
+    if gone:
+        acts = maker.acts(gone)
+    stood = _stood(acts, ledger)
+    return _with_turns(stood, maker, ledger)
+
+
+def _gone(acts: Sequence[RunStep], ledger: Ledger) -> list[tuple[str, str]]:
+    """What is in the host and must first be taken back: what the plan no longer has, and what a step that is to be done stands against."""
+    by_id = {s.id: k for k, s in enumerate(acts)}
+    found = [(step, last.entry.words) for step, last in ledger.in_host.items() if step not in by_id]
+    if not any(s.without for s in acts):
+        return found
+    graph, stood = Graph(acts), _stood(acts, ledger)
+    for k, stand in enumerate(stood):
+        if not stand.open:
+            continue
+        for other in graph.without[k]:
+            step = acts[other]
+            if step.id in ledger.in_host and all(step.id != f[0] for f in found):
+                found.append((step.id, step.back))
+    return found
+
+
+def _stood(acts: Sequence[RunStep], ledger: Ledger) -> list[RunStand]:
+    """Acts in their order as they stand, each with what must come first."""
+    graph = Graph(acts)
+    found: list[RunStand] = []
+    for k, step in enumerate(acts):
+        stand = _stand(step, ledger, [(found[d], acts[d]) for d in sorted(graph.needs[k])])
+        first = next((found[d].step for d in sorted(graph.before[k]) if found[d].open), None)
+        if stand.open and first is not None:
+            stand = replace(stand, blocked=f"First: {first.says}")
+        found.append(stand)
+    return found
+
+
+def _stand(step: RunStep, ledger: Ledger, needs: list[tuple[RunStand, RunStep]]) -> RunStand:
+    if step.kind == "take_back":
+        return RunStand(step)  # it is there only while it is to be done
+    done = ledger.done(step.id)
+    if done is None:
+        return _by_earlier(step, ledger)
+    entry = done.entry
+    reading = entry.reading if isinstance(entry, Passed | Waived) else ""
+    if any(s.why == TAKEN_BACK or (s.open and _taken_back(t, ledger)) for s, t in needs):
+        return RunStand(step, Standing.OPEN, TAKEN_BACK)
+    again = _why_again(step, done, ledger) or _why_after(done, ledger, needs)
+    if again:
+        return RunStand(step, Standing.AGAIN, again, entry=entry.id, reading=reading)
+    passed = Standing.WAIVED if isinstance(entry, Waived) else Standing.DONE
+    return RunStand(step, passed, entry=entry.id, reading=reading)
+
+
+def _taken_back(step: RunStep, ledger: Ledger) -> bool:
+    last = ledger.last.get(step.id)
+    return last is not None and last.entry.back
+
+
+def _by_earlier(step: RunStep, ledger: Ledger) -> RunStand:
+    """A point that was read before anything was altered is read as it was found."""
+    looked = ledger.last.get(step.id)
+    if looked is not None and not looked.entry.back and isinstance(looked.entry, Done):
+        return RunStand(step, Standing.OPEN, "it was looked at and was not right")
+    if step.hold is None or step.hold.kind != "found" or step.hold.ask is None:
+        return RunStand(step)
+    ask = step.hold.ask
+    before = (
+        ledger.job.record[ledger.first_altered].when if ledger.first_altered < len(ledger.job.record) else ""
+    )
+    for reading in standing(ledger.job, ask.point, Function.DC_VOLTS):
+        if (
+            plain(reading)
+            and reads(step, reading)
+            and (not before or reading.when <= before)
+            and ledger.last.get(step.id) is None
+        ):
+            return RunStand(step, Standing.DONE, f"read before, as {reading.id}", reading=reading.id)
+    return RunStand(step)
+
+
+def _why_again(step: RunStep, done: Last, ledger: Ledger) -> str:
+    """Why a step is to be done again by itself: the plan has changed, or its reading no longer holds; empty where it need not."""
+    entry = done.entry
+    if entry.mark != step.mark:
+        return f"the plan has changed since; then it was: {entry.words}"
+    if isinstance(entry, Done) and step.hold is not None:
+        return "" if step.hold.ask is None else "it was ticked off without a reading"
+    if not isinstance(entry, Passed):
+        return ""
+    reading = ledger.readings.get(entry.reading)
+    if reading is None or reading.struck:
+        return f"reading {entry.reading} was struck"
+    if not reads(step, reading):
+        return f"reading {entry.reading} was taken on other probes, in another state or with something else across"
+    if step.hold is not None and step.hold.unknown:
+        return f"its range is not known any more: {step.hold.unknown}"
+    if not in_range(step, reading) and not (step.hold is not None and step.hold.kind == "found"):
+        return f"reading {entry.reading} is out of what is expected now"
+    return ""
+
+
+def _why_after(done: Last, ledger: Ledger, needs: list[tuple[RunStand, RunStep]]) -> str:
+    """Why a step is to be done again for what it rests on: that is to be done, or was done again since."""
+    for stand, step in needs:
+        if stand.open:
+            return stand.why if stand.why.startswith(BEFORE) else f"{BEFORE}{step.says}"
+        other = ledger.done(step.id)
+        if other is not None and other.place > done.place:
+            return f"this was done again since: {step.says}"
+    return ""
+
+
+# -- power between steps ------------------------------------------------------------------------------------
+
+
+def _with_turns(stood: list[RunStand], maker: Maker, ledger: Ledger) -> tuple[RunStand, ...]:
+    """Acts with what turns power between them: before the first that is open what it takes from where the host stands now, before the
+    others what the order takes; those behind are done."""
+    first = next((k for k, s in enumerate(stood) if s.open), len(stood))
+    past, ahead = stood[:first], stood[first:]
+    by_id = {s.step.id: s for s in stood}
+    found = []
+    for step in with_turns([s.step for s in past], maker.turns):
+        found.append(by_id.get(step.id) or _turned(step, ledger, done=True))
+    if not ahead:
+        return tuple(found)
+    coming = with_turns([s.step for s in ahead if s.open], maker.turns, ledger.mode, risky=ledger.risky)
+    needed = _at_once(coming, maker, ledger)
+    rest = iter(ahead)
+    for step in needed:
+        if step.is_turn:
+            found.append(_turned(step, ledger, done=False))
+            continue
+        for stand in rest:  # what is done among them stays where it stands
+            found.append(stand)
+            if stand.step.id == step.id:
+                break
+    found += rest
+    return _blocked_by_turns(found)
+
+
+def _at_once(coming: Sequence[RunStep], maker: Maker, ledger: Ledger) -> list[RunStep]:
+    """Steps to come; where it is unplugged and its reservoir was not read since, that comes before whatever touches it."""
+    touching = next((s for s in coming if s.power is not Power.ANY or s.is_turn), None)
+    unread = touching is not None and touching.power is Power.OFF and not ledger.emptied
+    reading = (
+        [t for t in maker.turns(ledger.mode, touching, False) if t.kind == "empty"]
+        if unread and touching is not None
+        else []
+    )
+    return [*(reading if ledger.mode.power is Power.OFF else []), *coming]
+
+
+def _turned(step: RunStep, ledger: Ledger, *, done: bool) -> RunStand:
+    last = ledger.done(step.id)
+    entry = last.entry.id if last is not None else ""
+    reading = last.entry.reading if last is not None and isinstance(last.entry, Passed | Waived) else ""
+    if done:
+        return RunStand(step, Standing.DONE, entry=entry, reading=reading)
+    looked = ledger.last.get(step.id)
+    wrong = looked is not None and isinstance(looked.entry, Done) and not looked.entry.fine
+    return RunStand(step, Standing.OPEN, "it was looked at and was not right" if wrong else "")
+
+
+def _blocked_by_turns(found: list[RunStand]) -> tuple[RunStand, ...]:
+    """A step waits for the open turns before it, and they for what is open before them."""
+    told: list[RunStand] = []
+    turn: RunStep | None = None
+    for stand in found:
+        told.append(_waiting_for(stand, turn, told))
+        if stand.open and stand.step.is_turn:
+            turn = stand.step
+    return tuple(told)
+
+
+def _waiting_for(stand: RunStand, turn: RunStep | None, before: list[RunStand]) -> RunStand:
+    if not stand.open:
+        return stand
+    if stand.step.is_turn:
+        first = next((t.step for t in before if t.open), None)
+        return replace(stand, blocked=f"First: {first.says}") if first is not None else stand
+    if not stand.blocked and turn is not None and stand.step.power is not Power.ANY:
+        return replace(stand, blocked=f"First: {turn.says}")
+    return stand
+
+
+# -- the way back -------------------------------------------------------------------------------------------
+
+
+def turned(steps: Sequence[RunStep]) -> tuple[RunStep, ...]:
+    """The runbook backwards: each step the other way round, the last first. Turned twice it is the runbook."""
+    return tuple(
+        replace(s, says=s.back, back=s.says, hold=s.back_hold, back_hold=s.hold, turned=not s.turned)
+        for s in reversed(steps)
+    )
+
+
+def way_back(acts: Sequence[RunStep], maker: Maker, ledger: Ledger) -> tuple[RunStand, ...]:
+    """The way back of what was done, with what turns power between; what needs no taking back is left out."""
+    over = {s.makes for s in acts if ledger.done(s.id) is not None}
+    done = [
+        s
+        for s in acts
+        if s.back and s.until not in over and (ledger.done(s.id) is not None or _found_before(s, ledger))
+    ]
+    steps = [s for s in turned(done) if s.kind != "take_back"]
+    found: list[RunStand] = []
+    coming = with_turns(steps, maker.turns, ledger.mode, risky=ledger.risky)
+    for step in _at_once(coming, maker, ledger):
+        first = next((s.step for s in found if s.open), None)
+        back = replace(step, id=f"{step.kind}:back:{step.of}", turned=True) if step.is_turn else step
+        found.append(RunStand(back, blocked=f"First: {first.says}" if first is not None else ""))
+    return tuple(found)
+
+
+def _found_before(step: RunStep, ledger: Ledger) -> bool:
+    """Whether a point was read before the host was altered, and was not read again on the way back."""
+    altered = ledger.first_altered < len(ledger.job.record)
+    return altered and step.id not in ledger.last and _by_earlier(step, ledger).standing is Standing.DONE
+
+
+def what_stays(acts: Sequence[RunStep], ledger: Ledger) -> tuple[str, ...]:
+    """What of that which was done cannot be taken back."""
+    return tuple(s.stays for s in acts if s.stays and ledger.done(s.id) is not None)
