@@ -55,6 +55,7 @@ def test_the_flawed_demo_exits_1_and_names_its_faults(demos: Path) -> None:
         "returns": "fix",
         "control": "good",
         "build": "unknown",
+        "prove": "unknown",
     }
     bad = {f["code"] for f in report["findings"] if f["severity"] == "fix"}
     assert {"power.overheats", "power.rail_overload", "returns.loop"} <= bad
@@ -65,7 +66,9 @@ def test_the_clean_demo_exits_0(demos: Path) -> None:
     """Every verdict good."""
     done = pigtail("check", demos / "tidewell-minor.pigtail", "--json")
     assert done.returncode == 0
-    assert set(json.loads(done.stdout)["verdicts"].values()) == {"good"}
+    verdicts = json.loads(done.stdout)["verdicts"]
+    assert verdicts.pop("prove") == "watch"  # planned, and not proved yet
+    assert set(verdicts.values()) == {"good"}
 
 
 def test_numbers_have_value_spread_unit_and_basis(demos: Path) -> None:
@@ -116,7 +119,7 @@ def test_sheet_and_schema(demos: Path, tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("content", "words"),
     [(None, "no such file"), (b"", "empty"), (b"{", "not complete JSON"), (b'{"format": "x"}', "not a Pigtail job"),
-     (b'{"format": "pigtail job", "version": 9}', "newer Pigtail"), (b'{"format": "pigtail job", "version": 1}', "host")],
+     (b'{"format": "pigtail job", "version": 10}', "newer Pigtail"), (b'{"format": "pigtail job", "version": 1}', "host")],
 )  # fmt: skip
 @pytest.mark.parametrize("command", ["check", "sheet"])
 def test_unusable_files_exit_2_with_one_sentence(

@@ -31,6 +31,7 @@ GOOD = {
     "returns": "good",
     "control": "good",
     "build": "good",
+    "prove": "watch",
 }
 
 
@@ -56,7 +57,13 @@ def test_the_demo_is_mended_changed_read_undone_saved_reopened_and_printed(
 ) -> None:
     """The whole journey of someone who starts with the demo."""
     bench.open_demo()
-    assert bench.verdicts() == {**GOOD, "power": "fix", "returns": "fix", "build": "unknown"}
+    assert bench.verdicts() == {
+        **GOOD,
+        "power": "fix",
+        "returns": "fix",
+        "build": "unknown",
+        "prove": "unknown",
+    }
     assert bench.assembly.views.here == "power"
 
     assert take_remedies(bench) == ["Use a buck converter", "Use an isolated 9–36 V converter"]

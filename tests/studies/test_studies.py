@@ -128,13 +128,16 @@ def test_the_flawed_demo_names_regulator_rail_and_returns(larkmoor: Job) -> None
     """Its three faults on purpose, and no others; the build waits for them."""
     bad = {f.code for f in study_job(larkmoor).findings if f.severity is not GOOD}
     supply = {"power.rail_overload", "power.overheats", "power.regulator_overload"}
-    assert bad == supply | {"returns.loop", "returns.drives_ground", "build.waits"}
+    to_come = {"prove.waits", "prove.to_do", "prove.holds"}
+    assert bad == supply | {"returns.loop", "returns.drives_ground", "build.waits"} | to_come
 
 
 def test_the_clean_and_the_mended_demo_are_good_throughout(tidewell: Job, mended: Job) -> None:
-    """Every verdict good."""
+    """Every verdict good but that of the proof, which is still to come."""
     for job in (tidewell, mended):
-        assert set(study_job(job).verdicts.values()) == {GOOD}
+        verdicts = study_job(job).verdicts
+        assert verdicts.pop("prove") is WATCH
+        assert set(verdicts.values()) == {GOOD}
 
 
 def test_a_stereo_job_has_the_numbers_of_each_feed(tidewell: Job) -> None:

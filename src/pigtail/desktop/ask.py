@@ -17,11 +17,12 @@ from PyQt6.QtWidgets import (
 )
 
 FILTER = "Pigtail jobs (*.pigtail);;All files (*)"
+OPEN_FILTER = "Pigtail jobs and packs (*.pigtail *.pigtail.zip);;All files (*)"
 
 
 def open_path(parent: QWidget, folder: str) -> Path | None:
     """Which job file to open."""
-    chosen, _ = QFileDialog.getOpenFileName(parent, "Open a job", folder, FILTER)
+    chosen, _ = QFileDialog.getOpenFileName(parent, "Open a job or a pack", folder, OPEN_FILTER)
     return Path(chosen) if chosen else None
 
 
@@ -42,6 +43,27 @@ def picture_paths(parent: QWidget, folder: str) -> list[Path]:
         "Pictures and papers (*.png *.jpg *.jpeg *.webp *.pdf);;All files (*)",
     )
     return [Path(c) for c in chosen]
+
+
+def record_paths(parent: QWidget, folder: str, *, sound: bool) -> list[Path]:
+    """Which photos, or which recording, to file."""
+    words, kinds = (
+        ("File a recording", "Recordings (*.wav)")
+        if sound
+        else ("File photos", "Pictures (*.png *.jpg *.jpeg *.webp)")
+    )
+    chosen, _ = QFileDialog.getOpenFileNames(parent, words, folder, f"{kinds};;All files (*)")
+    return [Path(c) for c in chosen]
+
+
+def pack_path(parent: QWidget, suggested: str) -> Path | None:
+    """Where a pack is written to."""
+    chosen, _ = QFileDialog.getSaveFileName(
+        parent, "Write a pack", suggested, "Packs (*.pigtail.zip);;All files (*)"
+    )
+    if not chosen:
+        return None
+    return Path(chosen) if chosen.endswith(".zip") else Path(f"{chosen}.pigtail.zip")
 
 
 def readings_path(parent: QWidget, folder: str) -> Path | None:

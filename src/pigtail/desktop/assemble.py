@@ -14,10 +14,11 @@ from pigtail.desktop import actions, ask
 from pigtail.desktop.benching import Benching
 from pigtail.desktop.files import Files
 from pigtail.desktop.output import Output
+from pigtail.desktop.passing import Passing
 from pigtail.desktop.session import Session
 from pigtail.desktop.strip import BenchStrip
 from pigtail.desktop.views import Views
-from pigtail.desktop.wants import Answer, Paper, Probes, Want
+from pigtail.desktop.wants import Answer, AtBench, Leave, MeterRead, Paper, Probes, Want
 from pigtail.desktop.why import Why
 from pigtail.desktop.work import Lane
 from pigtail.edits.change import Change
@@ -53,11 +54,15 @@ class Assembly(QObject):
         self.files: Files = Files(self, self)
         self.views: Views = Views(self, self.side, self)
         self.output: Output = Output(self)
+        self.passing: Passing = Passing(self, self.files)
         self.actions: dict[str, QAction] = {}
         self._answers: dict[type, Callable[[Any], None]] = {
             Answer: self._ask,
             Paper: self.output.give,
             Probes: lambda want: self.strip.set_probes(want.ask),
+            MeterRead: lambda want: self.bench.read_for(want.ask, want.done),
+            AtBench: lambda want: self.run_book(back=want.back),
+            Leave: self.passing.leave,
         }
 
     def steps(self) -> tuple[Callable[[], None], ...]:
@@ -88,6 +93,7 @@ class Assembly(QObject):
         self.session.failed.connect(self.tell)
         self.bench.logged.connect(self.session.edit)
         self.bench.told.connect(self.tell)
+        self.bench.wanted.connect(self.answer)
         self.strip.meter_wanted.connect(self.ask_meter)
         self.strip.mode_wanted.connect(self.bench.open_mode)
         self.why.remedy_chosen.connect(self._remedy)
@@ -199,6 +205,20 @@ class Assembly(QObject):
             name, wanted, notes = answer
             edit = partial(set_name_and_brief, name=name, wanted=wanted, notes=notes)
             self.session.edit(Change("name and brief", edit))
+
+    def run_book(self, *, back: bool = False) -> None:
+        """The runbook in large type, one step at a time."""
+        from pigtail.studies.prove.found import ProveFound
+
+        job, studies, path = self.session.job, self.session.studies, self.session.path
+        if job is None or studies is None:
+            return
+        found = studies.of(ProveFound)
+        if not found.stands:
+            self.tell("There is nothing to build yet: plan it first.")
+            return
+        mode = self.bench.open_run(job, found, back=back)
+        mode.folder = mode.panel.folder = lambda: path.parent if path else None
 
     def ask_meter(self) -> None:
         """Ask which meter is used."""

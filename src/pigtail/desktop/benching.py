@@ -11,30 +11,36 @@ from pigtail.desktop.metering import MeterLink
 
 if TYPE_CHECKING:
     from pigtail.desktop.benchmode import BenchMode
+    from pigtail.desktop.runmode import RunMode
     from pigtail.desktop.strip import BenchStrip
     from pigtail.edits.change import Change
     from pigtail.job.ask import Ask
     from pigtail.job.document import Job
     from pigtail.job.file import Document
+    from pigtail.studies.found import Studies
+    from pigtail.studies.prove.found import ProveFound
 
 
 class Benching(QObject):
-    """Signals: logged (a Change), told (one sentence), papers (the document that belongs to a stand-in)."""
+    """Signals: logged (a Change), told (one sentence), papers (the document that belongs to a stand-in), wanted (a want of bench mode)."""
 
     logged = pyqtSignal(object)
     told = pyqtSignal(str)
     papers = pyqtSignal(object)
+    wanted = pyqtSignal(object)
 
     def __init__(self, strip: BenchStrip, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.strip = strip
         self.meter = MeterLink(self)
         self.mode: BenchMode | None = None
+        self.run: RunMode | None = None
+        self._taker: Callable[[float], None] | None = None
         self._job: Job | None = None
         self._measures: tuple[Ask, ...] = ()
         strip.logged.connect(self.logged)
         strip.refused.connect(self.told)
-        strip.asked.connect(self.meter.take)
+        strip.asked.connect(self._read_on_strip)
         self.meter.read.connect(self._read)
         self.meter.failed.connect(self._failed)
         self.meter.status.connect(self._status)
@@ -56,18 +62,65 @@ class Benching(QObject):
         if self.mode is not None and self.mode.isVisible() and self._job is not None:
             self.mode.show_next(self._job, measures)
 
+    def _read_on_strip(self, ask: Ask) -> None:
+        self._taker = None
+        self.meter.take(ask)
+
+    def read_for(self, ask: Ask, done: Callable[[float], None]) -> None:
+        """Let the meter read for somebody, who takes what it shows."""
+        self._taker = done
+        self.meter.take(ask)
+
+    def show_run(self, studies: Studies) -> None:
+        """The job was studied: the runbook goes on, where it is run."""
+        if self.run is not None and self.run.isVisible() and self._job is not None:
+            from pigtail.studies.prove.found import ProveFound
+
+            self.run.show_found(self._job, studies.of(ProveFound))
+
+    def open_run(self, job: Job, found: ProveFound, *, back: bool) -> RunMode:
+        """The runbook, or the way back, over the whole window."""
+        from pigtail.desktop.runmode import RunMode
+
+        window = self.strip.window()
+        if self.run is not None:
+            self.run.close()
+            self.run.deleteLater()
+        self.run = RunMode(window, back=back)
+        self.run.edited.connect(self.logged)
+        self.run.refused.connect(self.told)
+        self.run.wants.connect(self.wanted)
+        self.run.show_meter(self.meter.words, self.meter.there)
+        if window is not None:
+            self.run.resize(window.size())
+            self.run.move(window.pos())
+        self.run.setModal(True)
+        self.run.show()
+        self.run.show_found(job, found)
+        return self.run
+
     def _status(self, words: str, there: bool) -> None:
         self.strip.show_meter(words, there, self.meter.wanted)
         if self.mode is not None:
             self.mode.show_meter(words, there)
+        if self.run is not None:
+            self.run.show_meter(words, there)
 
     def _read(self, value: float) -> None:
+        taker, self._taker = self._taker, None
+        if taker is not None:
+            taker(value)
+            return
         if self.mode is not None and self.mode.isVisible():
             self.mode.put_reading(value)
         else:
             self.strip.put_reading(value)
 
     def _failed(self, sentence: str) -> None:
+        self._taker = None
+        if self.run is not None and self.run.isVisible():
+            self.run.tell(sentence)
+            return
         if self.mode is not None and self.mode.isVisible():
             self.mode.tell(sentence)
         else:
@@ -130,6 +183,10 @@ class Benching(QObject):
 
     def close(self) -> None:
         """End the meter and bench mode."""
+        if self.run is not None:
+            self.run.close()
+            self.run.deleteLater()
+            self.run = None
         if self.mode is not None:
             self.mode.close()
             self.mode.deleteLater()

@@ -12,6 +12,8 @@ from pigtail.desktop.recent import Recent
 from pigtail.job.recovery import discard, leftovers
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from pigtail.desktop.desk import Desk
     from pigtail.job.file import Document
     from pigtail.job.recovery import Leftover
@@ -28,6 +30,8 @@ class Files(QObject):
         super().__init__(parent)
         self._desk, self._session = desk, desk.session
         self.recent = Recent(desk.settings, self.open_path)
+        #: Unpacks a pack and tells the job file in it; put in by who knows packs.
+        self.packed: Callable[[Path], Path | None] = lambda _path: None
 
     def wire(self) -> None:
         """Join what the session and the window tell of files."""
@@ -77,6 +81,11 @@ class Files(QObject):
     def open_path(self, path: Path) -> None:
         """Open a job file, after the open one was seen to."""
         if self.may_leave():
+            if path.suffix == ".zip":
+                unpacked = self.packed(path)
+                if unpacked is None:
+                    return
+                path = unpacked
             self.opening.emit()
             if self._session.open(path):
                 self.recent.remember(path)

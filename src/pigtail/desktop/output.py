@@ -24,7 +24,7 @@ class Output:
     def give(self, want: Paper) -> None:
         """Ask where to, and let the sheet go there."""
         if want.printed:
-            self.ask_print()
+            self.ask_print(want.what)
         else:
             self.ask_sheet()
 
@@ -46,16 +46,16 @@ class Output:
 
         self._desk.answer(answer(services.write_sheet, tell, job, studies, folder))
 
-    def ask_print(self) -> None:
-        """Ask for a printer and print the sheet."""
+    def ask_print(self, what: str = "sheet") -> None:
+        """Ask for a printer and print the sheet, the runbook, the way back or the record."""
         from pigtail.desktop.paper import ask_printer
 
         printer = ask_printer(self._desk.window)
         if printer is not None:
-            self.print(printer)
+            self.print(printer, what)
 
-    def print(self, printer: QPrinter) -> None:
-        """Print the sheet: made in the background, sent to the printer page by page."""
+    def print(self, printer: QPrinter, what: str = "sheet") -> None:
+        """Print one of them: made in the background, sent to the printer page by page."""
         from pigtail.desktop.paper import on_letter, print_pdf
 
         job, studies = self._desk.session.job, self._desk.session.studies
@@ -63,6 +63,6 @@ class Output:
             return
 
         def tell(data: bytes) -> None:
-            self._desk.tell(f"The sheet is printed: {print_pdf(data, printer)} pages.")
+            self._desk.tell(f"It is printed: {print_pdf(data, printer)} pages.")
 
-        self._desk.answer(answer(services.sheet_pdf, tell, job, studies, on_letter(printer)))
+        self._desk.answer(answer(services.printed, tell, job, studies, what, on_letter(printer)))

@@ -96,6 +96,7 @@ class Views(QObject):
             mend = [words[s.name] for s in studies.each() if s.verdict.value in ("stop", "fix")]
             unknown = [words[s.name] for s in studies.each() if s.verdict.value == "unknown"]
             self._desk.bench.show_next(studies.asked, mend, unknown)
+            self._desk.bench.show_run(studies)
         if self._fresh:
             self._fresh = False
             here = self.here = first_station(studies)

@@ -30,12 +30,32 @@ class Probes(NamedTuple):
 
 
 class Paper(NamedTuple):
-    """The sheet: into a folder, or printed."""
+    """The sheet: into a folder, or printed; what is printed: the sheet, the runbook, the way back or the record."""
 
     printed: bool
+    what: str = "sheet"
 
 
-Want = Answer | Probes | Paper
+class MeterRead(NamedTuple):
+    """A reading of the meter, for whoever asks; its failure is told in the message line."""
+
+    ask: Ask
+    done: Callable[[float], None]
+
+
+class AtBench(NamedTuple):
+    """The runbook at the bench, in large type, one step at a time; back: the way back."""
+
+    back: bool = False
+
+
+class Leave(NamedTuple):
+    """What leaves of the work: a `pack`, the story to the clipboard as `markdown` or `text`, or the next copy of the job (`again`)."""
+
+    how: str
+
+
+Want = Answer | Probes | Paper | MeterRead | AtBench | Leave
 
 
 def answer(

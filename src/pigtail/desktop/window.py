@@ -187,7 +187,11 @@ class MainWindow(QMainWindow):
 
 def _job_file(urls: list) -> str:  # type: ignore[type-arg]
     """Path of the one local job file among dropped addresses, or empty."""
-    paths = [u.toLocalFile() for u in urls if u.isLocalFile() and u.toLocalFile().endswith(".pigtail")]
+    paths = [
+        u.toLocalFile()
+        for u in urls
+        if u.isLocalFile() and u.toLocalFile().endswith((".pigtail", ".pigtail.zip"))
+    ]
     return paths[0] if len(paths) == 1 else ""
 
 

@@ -132,6 +132,15 @@ def read_hold(
     return _added(read, _passed(step, hold, reading.id, when, seconds))
 
 
+def take_reading(job: Job, stand: RunStand, when: datetime) -> Job:
+    """Pass a hold point by the reading that it is offered. Raises EditError where there is none, or others come before."""
+    step = _ready(stand)
+    hold = _hold_of(step)
+    if not stand.offer:
+        raise EditError("no reading that was taken passes it: read it now", value=step.id)
+    return _added(job, _passed(step, hold, stand.offer, when, 0.0))
+
+
 def _passed(step: RunStep, hold: Hold, reading: str, when: datetime, seconds: float) -> Passed:
     return Passed(id="", when=_stamp(when), reading=reading, low=hold.low, high=hold.high, expected=hold.expected, seconds=seconds,
                   **_own(step))  # fmt: skip

@@ -93,7 +93,7 @@ class Standing(enum.Enum):
 
 class RunStand(msgspec.Struct, frozen=True):
     """A step as it stands: why it is to be done again; what must come first, empty where it can be done now; the entry that says it was
-    done, and the reading that passed it."""
+    done, and the reading that passed it; offer: a reading that is taken already and would pass it."""
 
     step: RunStep
     standing: Standing = Standing.OPEN
@@ -101,6 +101,7 @@ class RunStand(msgspec.Struct, frozen=True):
     blocked: str = ""
     entry: str = ""
     reading: str = ""
+    offer: str = ""
 
     @property
     def open(self) -> bool:

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from pigtail.studies.level.found import FeedDetail
     from pigtail.studies.loom.found import LoomFound
     from pigtail.studies.power.found import SupplyDetail
+    from pigtail.studies.prove.record import RecordTables
     from pigtail.units import Known
 
 #: What the last quick look at a feed left for the next.
@@ -226,12 +227,48 @@ def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:
     return written(job, studies, folder)
 
 
-def sheet_pdf(job: Job, studies: Studies, letter: bool) -> bytes:
-    """The sheet as a PDF, on Letter or on A4."""
+def printed(job: Job, studies: Studies, what: str, letter: bool) -> bytes:
+    """What is printed, as a PDF on Letter or on A4: the build sheet, the runbook, the way back or the record."""
     from pigtail.sheet.content import make_sheet
     from pigtail.sheet.pdf import PageSize, pdf_bytes
+    from pigtail.sheet.recording import record_sheet, runbook_sheet
 
-    return pdf_bytes(make_sheet(job, studies), PageSize.LETTER if letter else PageSize.A4)
+    if what == "sheet":
+        made = make_sheet(job, studies)
+    elif what == "record":
+        made = record_sheet(job, studies)
+    else:
+        made = runbook_sheet(job, studies, back=what == "back")
+    return pdf_bytes(made, PageSize.LETTER if letter else PageSize.A4)
+
+
+def story(job: Job, studies: Studies, markdown: bool) -> str:
+    """The story of a job for others, as Markdown or as plain text."""
+    from pigtail.sheet.recording import story as told
+
+    return told(job, studies, markdown=markdown)
+
+
+def record_tables(job: Job) -> RecordTables:
+    """The record of a job as tables."""
+    from pigtail.studies.prove.record import tables_of
+
+    return tables_of(job)
+
+
+def write_pack(document: Document, studies: Studies, folder: Path | None, path: Path) -> tuple[str, ...]:
+    """A pack of a document, the files in its folder and its sheet; returns the files that are missing or have changed."""
+    from pigtail.job.pack import write_pack as written
+    from pigtail.sheet.write import pack_files
+
+    return written(document, folder, path, pack_files(document.job, studies))
+
+
+def open_pack(path: Path, folder: Path) -> Path:
+    """Unpack a pack into a folder; returns the job file in it."""
+    from pigtail.job.pack import open_pack as opened
+
+    return opened(path, folder)
 
 
 #: What can be asked for, by name.
@@ -240,6 +277,7 @@ SERVICES: dict[str, Callable[..., Any]] = {
     for f in (
         study, first_demo, advise, schools, contests, search_steps, search_step, supply_sources, supply_contests,
         supply_step, control_lines, control_step, control_contests, transitions, glance, glance_supply, glance_control, louder, matched,
-        wiring, board_steps, board_step, panel_places, panel_drawing, write_sheet, sheet_pdf,
+        wiring, board_steps, board_step, panel_places, panel_drawing, write_sheet, printed, story, record_tables,
+        write_pack, open_pack,
     )
 }  # fmt: skip

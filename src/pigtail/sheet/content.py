@@ -49,7 +49,7 @@ def make_sheet(job: Job, studies: Studies) -> Sheet:
         SheetLines("Open questions", _questions(job, studies)),
         wiring_block(job, build),
         SheetLines(
-            "The plan", tuple(_link_sentence(job, link) for link in job.links), "Nothing is planned yet."
+            "The plan", tuple(link_sentence(job, link) for link in job.links), "Nothing is planned yet."
         ),
         *board_blocks(job),
         *panel_blocks(job),
@@ -88,7 +88,7 @@ def netlist_text(job: Job) -> str:
         return f"* no netlist: {error}\n"
 
 
-def _link_sentence(job: Job, link: Link) -> str:
+def link_sentence(job: Job, link: Link) -> str:
     """One link in a sentence: from where, through what, to where."""
     starts = [job.label(a) for a in link.starts]
     ends = [job.label(a) for a in link.at("out")]

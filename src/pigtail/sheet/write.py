@@ -14,6 +14,7 @@ from pigtail.sheet.content import make_sheet
 from pigtail.sheet.dxf import dxf_bytes
 from pigtail.sheet.html import html_text
 from pigtail.sheet.pdf import PageSize, pdf_bytes
+from pigtail.sheet.recording import record_sheet, runbook_sheet, story
 from pigtail.sheet.tables import csv_text
 from pigtail.studies.found import Studies
 
@@ -44,6 +45,17 @@ PICTURES = {
     "Wiring": ("wiring.svg",), "The little board, 1:1": ("board-part-side.svg", "board-solder-side.svg"),
     "Joined point to point": ("point-to-point.svg",), "Template": ("template.svg",), "Labels": ("labels.svg",),
 }  # fmt: skip
+
+
+def pack_files(job: Job, studies: Studies) -> dict[str, bytes]:
+    """What is written for a pack, by its name: the sheet's files, the runbook, the record, the story."""
+    runbook, record = runbook_sheet(job, studies), record_sheet(job, studies)
+    return {
+        **sheet_files(job, make_sheet(job, studies)),
+        "runbook.pdf": pdf_bytes(runbook),
+        "record.pdf": pdf_bytes(record),
+        "story.md": story(job, studies, markdown=True).encode(),
+    }
 
 
 def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:

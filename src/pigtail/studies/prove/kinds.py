@@ -15,7 +15,7 @@ DATA = Path(__file__).parent / "data"
 PHASES = {
     "before": "Before it is opened", "open": "Open it", "ready": "Prepare", "wire": "Wire it",
     "supply": "Supply, before the module is joined", "join": "Join the module", "prove": "Prove it, open",
-    "close": "Close it, prove again, record", "turn": "",
+    "close": "Close it, prove again, record", "turn": "Power",
 }  # fmt: skip
 
 

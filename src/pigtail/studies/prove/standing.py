@@ -53,8 +53,11 @@ def _stood(acts: Sequence[RunStep], ledger: Ledger) -> list[RunStand]:
     for k, step in enumerate(acts):
         stand = _stand(step, ledger, [(found[d], acts[d]) for d in sorted(graph.needs[k])])
         first = next((found[d].step for d in sorted(graph.before[k]) if found[d].open), None)
-        if stand.open and first is not None:
-            stand = replace(stand, blocked=f"First: {first.says}")
+        if stand.open:
+            blocked = f"First: {first.says}" if first is not None else ""
+            stand = replace(
+                stand, blocked=blocked, offer=_offer(step, [acts[d] for d in graph.needs[k]], ledger)
+            )
         found.append(stand)
     return found
 
@@ -74,6 +77,19 @@ def _stand(step: RunStep, ledger: Ledger, needs: list[tuple[RunStand, RunStep]])
         return RunStand(step, Standing.AGAIN, again, entry=entry.id, reading=reading)
     passed = Standing.WAIVED if isinstance(entry, Waived) else Standing.DONE
     return RunStand(step, passed, entry=entry.id, reading=reading)
+
+
+def _offer(step: RunStep, needs: list[RunStep], ledger: Ledger) -> str:
+    """A reading that was taken since what the step needs was done, on its own probes and in range; empty for none."""
+    if step.hold is None or step.hold.ask is None:
+        return ""
+    since = max((d.entry.when for s in needs if (d := ledger.done(s.id)) is not None), default="")
+    mine = [
+        r
+        for r in standing(ledger.job, step.hold.ask.point, step.hold.ask.function)
+        if r.when >= since and reads(step, r)
+    ]
+    return mine[-1].id if needs and mine and in_range(step, mine[-1]) else ""
 
 
 def _taken_back(step: RunStep, ledger: Ledger) -> bool:

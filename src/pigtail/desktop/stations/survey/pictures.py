@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import shutil
 from functools import partial
 from pathlib import Path
 
@@ -12,6 +10,7 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheel
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from pigtail.desktop import ask, theme
+from pigtail.desktop.beside import keep_beside
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.base import Align, say
 from pigtail.edits import host as host_edits
@@ -326,8 +325,7 @@ class Pictures(QWidget):
             self.refused.emit(f"{path.name} is no picture or PDF that can be read; choose another file")
             return
         try:
-            kept = self._beside(path)
-            digest = hashlib.sha256(kept.read_bytes()).hexdigest()
+            kept, digest = keep_beside(path, self.folder, FOLDER)
         except OSError as error:
             self.refused.emit(
                 f"{path.name} cannot be kept beside the job ({error.strerror}); free or unlock its folder"
@@ -339,28 +337,9 @@ class Pictures(QWidget):
             name = f"{path.stem}, page {page}" if page else path.stem
             new = host_edits.id_of(name, taken)
             taken.append(new)
-            made.append(
-                Picture(
-                    id=new, name=name, file=kept.relative_to(self.folder).as_posix(), sha256=digest, page=page
-                )
-            )
+            made.append(Picture(id=new, name=name, file=kept, sha256=digest, page=page))
         self.edited.emit(Change(f"add {path.name}", partial(_add_all, pictures=tuple(made))))
         self.list.setCurrentIndex(max(self.list.findData(made[0].id), 0))
-
-    def _beside(self, path: Path) -> Path:
-        assert self.folder is not None
-        if path.resolve().is_relative_to(self.folder.resolve()):
-            return self.folder / path.resolve().relative_to(self.folder.resolve())
-        folder = self.folder / FOLDER
-        folder.mkdir(exist_ok=True)
-        kept = folder / path.name
-        number = 2
-        while kept.exists() and kept.read_bytes() != path.read_bytes():
-            kept = folder / f"{path.stem}-{number}{path.suffix}"
-            number += 1
-        if not kept.exists():
-            shutil.copyfile(path, kept)
-        return kept
 
     def _remove(self) -> None:
         picture = self.picture()

@@ -1,0 +1,1 @@
+"""Prove: the runbook, the way back, the record, and what the work needs to be told."""

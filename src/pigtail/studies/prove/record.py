@@ -1,0 +1,185 @@
+"""The record as tables: what came off the host and is kept where, readings against what was expected, time a step, cost, notes."""
+
+from __future__ import annotations
+
+import msgspec
+
+from pigtail.job.document import Job
+from pigtail.job.logbook import Done, Filed, KeptAt, LogEntry, Noted, Passed, Spent, Waived
+from pigtail.job.reading_import import text_of
+from pigtail.studies.prove.kinds import kinds
+from pigtail.studies.prove.ledger import Ledger, kind_of
+from pigtail.studies.prove.telling import cost_of, money
+from pigtail.units import format_quantity
+
+
+class RecordLine(msgspec.Struct, frozen=True):
+    """A line of a table of the record: its entry (empty for a sum), its cells, whether it is struck."""
+
+    entry: str
+    cells: tuple[str, ...]
+    struck: bool = False
+
+
+class RecordTables(msgspec.Struct, frozen=True):
+    """The record of a job as tables: what was done, what is kept where, readings, cost, files, notes; each as lines of cells."""
+
+    done: tuple[RecordLine, ...] = ()
+    kept: tuple[RecordLine, ...] = ()
+    readings: tuple[RecordLine, ...] = ()
+    cost: tuple[RecordLine, ...] = ()
+    files: tuple[RecordLine, ...] = ()
+    notes: tuple[RecordLine, ...] = ()
+
+
+#: The columns of the tables.
+DONE = ("when", "step", "how", "took", "note")
+KEPT = ("what", "kept where", "how it went", "now")
+READINGS = ("hold point", "reading", "expected", "range", "what it says")
+COST = ("what", "price", "became")
+FILES = ("what", "file")
+NOTES = ("when", "note")
+
+
+def tables_of(job: Job) -> RecordTables:
+    """The record of a job as tables."""
+    ledger = Ledger(job)
+    return RecordTables(
+        tuple(_done(e) for e in job.record if isinstance(e, Done | Passed | Waived)),
+        tuple(_kept(e, ledger) for e in job.record if isinstance(e, KeptAt)),
+        tuple(_reading(job, e, ledger) for e in job.record if isinstance(e, Passed | Waived)),
+        (*(_cost(job, e) for e in job.record if isinstance(e, Spent)), *_sums(job)),
+        tuple(
+            RecordLine(e.id, (e.kind.value + (f": {e.what}" if e.what else ""), e.file), e.struck)
+            for e in job.record
+            if isinstance(e, Filed)
+        ),
+        tuple(_note(e) for e in job.record if isinstance(e, Noted) or (e.note and not e.struck)),
+    )
+
+
+def took(seconds: float) -> str:
+    """A time [s] in words: `40 s`, `12 min`."""
+    return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"
+
+
+def _when(entry: LogEntry) -> str:
+    return entry.when.replace("T", " ")[:16]
+
+
+def _done(entry: Done | Passed | Waived) -> RecordLine:
+    if isinstance(entry, Passed):
+        how = f"passed by {entry.reading}"
+    elif isinstance(entry, Waived):
+        how = f"passed for a reason: {entry.reason}"
+    else:
+        how = "done" if entry.fine else "looked at: not right"
+    how = f"taken back, {how}" if entry.back else how
+    return RecordLine(
+        entry.id,
+        (_when(entry), entry.words, how, took(entry.seconds) if entry.seconds else "", entry.note),
+        entry.struck,
+    )
+
+
+def _kept(entry: KeptAt, ledger: Ledger) -> RecordLine:
+    last = ledger.last.get(entry.step)
+    closed = ledger.done(f"close:{entry.step.partition(':')[2]}") if kind_of(entry.step) == "open" else None
+    now = "put back" if closed is not None or (last is not None and last.entry.back) else "kept"
+    return RecordLine(entry.id, (entry.what, entry.where, entry.how, now), entry.struck)
+
+
+def _reading(job: Job, entry: Passed | Waived, ledger: Ledger) -> RecordLine:
+    reading = ledger.readings.get(entry.reading)
+    name = kinds()[kind_of(entry.step)].phase if kind_of(entry.step) in kinds() else ""
+    point = job.label(reading.point) if reading is not None else entry.words
+    state = job.state(reading.state) if reading is not None else None
+    where = (
+        f"{point} against {job.label(reading.against)}" if reading is not None and reading.against else point
+    )
+    where += f", “{state.name}”" if state is not None and name not in ("", "turn") else ""
+    shown = (
+        f"{text_of(reading.function, reading.value.nominal)} ({reading.id})"
+        if reading is not None
+        else "none"
+    )
+    if isinstance(entry, Waived):
+        return RecordLine(
+            entry.id, (where, shown, "", "", f"passed for a reason: {entry.reason}"), entry.struck
+        )
+    unit = reading.value.unit if reading is not None else ""
+    said = format_quantity(entry.expected, unit) if entry.expected is not None else ""
+    span = (
+        f"{_end(entry.low, unit)} to {_end(entry.high, unit)}"
+        if entry.low is not None and entry.high is not None
+        else ""
+    )
+    verdict = (
+        _against(reading.value.nominal - entry.expected, unit)
+        if reading is not None and entry.expected is not None
+        else ""
+    )
+    return RecordLine(entry.id, (where, shown, said, span, verdict), entry.struck)
+
+
+def _against(off: float, unit: str) -> str:
+    """What a reading says of the model: how far it lies from what that said [unit]."""
+    if unit != "V":
+        return ""
+    way = "above" if off > 0 else "below"
+    return f"{format_quantity(abs(off), unit)} {way} the model" if abs(off) > 1e-6 else "as the model says"
+
+
+def _end(value: float, unit: str) -> str:
+    if abs(value) >= 1e6 and unit == "V":
+        return "any"
+    return "open" if value >= 1e9 else format_quantity(value, unit)
+
+
+def _cost(job: Job, entry: Spent) -> RecordLine:
+    price = money(job, entry.amount) if entry.amount is not None else "not known"
+    return RecordLine(entry.id, (entry.what, price, entry.fate.value), entry.struck)
+
+
+def _sums(job: Job) -> list[RecordLine]:
+    """The sum against the budget, the ready-made thing, and the copy before."""
+    cost, work = cost_of(job), job.work
+    if (
+        not any(isinstance(e, Spent) and not e.struck for e in job.record)
+        and work.budget is None
+        and work.ready_made is None
+    ):
+        return []
+    open_words = f", and {len(cost.unpriced)} without a price" if cost.unpriced else ""
+    lines = [
+        RecordLine(
+            "",
+            (
+                "in all",
+                money(job, cost.total) + open_words,
+                f"{money(job, cost.burnt)} of it burnt" if cost.burnt else "",
+            ),
+        )
+    ]
+    for words, limit in (
+        ("budget", work.budget),
+        ("the ready-made thing", work.ready_made),
+        ("the copy before", work.cost_before),
+    ):
+        if limit is not None:
+            left = limit - cost.total
+            lines.append(
+                RecordLine(
+                    "",
+                    (words, money(job, limit), f"{money(job, abs(left))} {'left' if left >= 0 else 'over'}"),
+                )
+            )
+    return lines
+
+
+def _note(entry: LogEntry) -> RecordLine:
+    if isinstance(entry, Noted):
+        return RecordLine(
+            entry.id, (_when(entry), ("Next time: " if entry.otherwise else "") + entry.text), entry.struck
+        )
+    return RecordLine(entry.id, (_when(entry), entry.note), entry.struck)
