@@ -19,7 +19,7 @@ LEAST, MOST = 32, 70
 #: Below this a splice says what it has to say in one line.
 TWO_LINES = 54
 #: Where the cable frays, and the card below it.
-TAIL_HEIGHT, LOW_TAIL, CARD_HEIGHT = 64, 44, 66
+TAIL_HEIGHT, LOW_TAIL, CARD_HEIGHT = 64, 44, 96
 
 
 class Splice(QAbstractButton):
@@ -133,7 +133,7 @@ class Lead(QWidget):
 
     def show_job(self, name: str, wanted: str, state: str) -> None:
         """Show what the job is called, what is wanted, and whether it is safe on disk."""
-        self.card.setText("\n\n".join(x for x in (name, wanted, state) if x))
+        self.card.setText("\n".join(x for x in (name, state, wanted) if x))
 
     def show_verdicts(self, verdicts: Mapping[str, str]) -> None:
         """Show the worst finding of each station by its word."""

@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 COMING, TICK_MS = 3, 1000
 #: How far a photo is zoomed in on its pin.
 CLOSE = 3.0
-KEYS = "Space or Enter: go on    N: no, not so    R: pass with a reason    F: file    Esc: leave; it goes on here"
+KEYS = "Space or Enter: go on   N: no   R: a reason   F: file   Esc: leave"
 
 
 class RunMode(QDialog):
@@ -72,7 +72,7 @@ class RunMode(QDialog):
         self.panel.was_read = self._was_read
         self._photo: QWidget | None = None
         self._side = QVBoxLayout()
-        self.auto = QCheckBox("hands free: log by itself when the reading stands still")
+        self.auto = QCheckBox("hands free: log what stands still")
         self.auto.setObjectName("run_auto")
         self.auto.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.auto.toggled.connect(lambda on: self._read_by_itself() if on else None)
@@ -92,8 +92,9 @@ class RunMode(QDialog):
         head.addWidget(self.clock)
         middle = QHBoxLayout()
         middle.setSpacing(20)
-        middle.addWidget(self.panel, 3)
-        middle.addLayout(self._side, 2)
+        middle.addWidget(self.panel, 3, Qt.AlignmentFlag.AlignTop)
+        middle.addLayout(self._side)
+        self._middle = middle
         foot, keys = QHBoxLayout(), QLabel(KEYS)
         keys.setObjectName("dim")
         self.meter.setObjectName("dim")
@@ -128,7 +129,7 @@ class RunMode(QDialog):
         return (self.panel.value, self.panel.where, self.panel.note, self.panel.reason)
 
     def _fonts(self, height: int) -> None:
-        big = max(26, height // 24)
+        big = max(28, height // 20)
         self.panel.fonts(big)
         self.phase.setFont(theme.font(big * 2 // 3, bold=True))
         self.clock.setFont(theme.font(big * 2 // 3, bold=True))
@@ -197,6 +198,7 @@ class RunMode(QDialog):
         """The photo that the step's point is pinned on, near its pin."""
         if self._photo is not None:
             self._photo.hide()
+        self._middle.setStretch(1, 0)
         found = _pinned(job, stand.step.point) if stand is not None and stand.step.point else None
         if found is None:
             return
@@ -214,6 +216,7 @@ class RunMode(QDialog):
         board = self._photo
         board.show_picture(job, picture, self._images[key])
         board.show()
+        self._middle.setStretch(1, 2)
         board.zoom, board.shift = CLOSE, QPointF()
         frame = board.frame()
         board.shift = QPointF((0.5 - x) * frame.width(), (0.5 - y) * frame.height())

@@ -32,6 +32,8 @@ from pigtail.units import UnreadableError
 
 #: Where files of the record lie beside a job.
 FOLDER = "record"
+#: Type above this is that of bench mode [px].
+LARGE = 20
 
 
 class StepPanel(QWidget):
@@ -123,12 +125,15 @@ class StepPanel(QWidget):
     def fonts(self, px: int) -> None:
         """Set the type: what is to be done so high [px], the rest by it."""
         self.says.setFont(theme.font(px, bold=True))
-        self.must.setFont(theme.font(max(12, px * 3 // 4), bold=px > 20))
-        self.told.setFont(theme.font(max(12, px * 3 // 4), bold=True))
-        self.heed.setFont(theme.font(max(12, px * 2 // 3)))
-        self.why.setFont(theme.font(max(11, px // 2)))
+        large = px > LARGE
+        self.must.setFont(theme.font(max(12, px * 3 // 5)))
+        self.told.setFont(theme.font(max(12, px * 3 // 5), bold=True))
+        self.heed.setFont(theme.font(max(12, px // 2)))
+        self.why.setFont(theme.font(max(11, px * 2 // 5)))
         for field in (self.value, self.where):
-            field.setFont(theme.font(max(13, px), bold=px > 20))
+            field.setFont(theme.font(px if large else theme.BODY_PX, bold=large))
+        for item in (self.done, self.no, self.read, self.offer, self.attach, self.waive, self.note, self.reason):
+            item.setFont(theme.font(px // 2 if large else theme.BODY_PX, bold=large and item is self.done))
 
     # -- the step -------------------------------------------------------------------------------------------
 

@@ -13,7 +13,7 @@ from pigtail.sheet.content import link_sentence
 from pigtail.studies.found import Studies
 from pigtail.studies.loom.found import LoomFound
 from pigtail.studies.prove.found import ProveFound
-from pigtail.studies.prove.kinds import PHASES
+from pigtail.studies.prove.kinds import phase_words
 from pigtail.studies.prove.record import COST, DONE, FILES, KEPT, NOTES, READINGS, RecordLine, tables_of, took
 
 #: How a step stands, as it is printed.
@@ -57,7 +57,7 @@ def phases(stands: tuple[RunStand, ...]) -> list[tuple[str, list[RunStand]]]:
         if stand.step.is_turn:
             waiting.append(stand)
             continue
-        name = PHASES[stand.step.phase]
+        name = phase_words(stand.step.phase, back=stand.step.turned)
         if not found or found[-1][0] != name:
             found.append((name, []))
         found[-1][1].extend((*waiting, stand))

@@ -221,6 +221,9 @@ def _plug(held: HeldAt, how: str) -> Hold:
 
 
 def _ranged(hold: Hold, low: float, high: float, expected_v: float | None, source: str) -> Hold:
+    """A hold point with its range, to a microvolt: the last digits of two solutions of one circuit may differ."""
+    low, high = round(low, 6), round(high, 6)
+    expected_v = round(expected_v, 6) if expected_v is not None else None
     words = f"{format_quantity(low, 'V')} to {format_quantity(high, 'V')}"
     if expected_v is not None:
         words += f", most likely {format_quantity(expected_v, 'V')}"

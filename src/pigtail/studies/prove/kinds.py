@@ -17,6 +17,16 @@ PHASES = {
     "supply": "Supply, before the module is joined", "join": "Join the module", "prove": "Prove it, open",
     "close": "Close it, prove again, record", "turn": "Power",
 }  # fmt: skip
+#: The same on the way back.
+BACK_PHASES = {
+    "before": "Try it", "open": "Read it as it was, and close it", "ready": "Take back what was prepared", "wire": "Take the wires off",
+    "supply": "The supply", "join": "Take the module off", "prove": "Prove it", "close": "Open it",
+}  # fmt: skip
+
+
+def phase_words(phase: str, *, back: bool) -> str:
+    """A part of the work in words, on the way forth or back."""
+    return (BACK_PHASES if back else PHASES).get(phase, PHASES[phase])
 
 
 class Kind(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -10,7 +10,8 @@ from pigtail.job.document import Function
 from pigtail.job.logbook import Done, Passed, Waived
 from pigtail.job.readings import plain, standing
 from pigtail.job.steps import Power, RunStand, RunStep, Standing
-from pigtail.studies.prove.ledger import Last, Ledger, in_range, reads
+from pigtail.studies.prove.kinds import kinds
+from pigtail.studies.prove.ledger import Last, Ledger, in_range, kind_of, reads
 from pigtail.studies.prove.making import Maker
 from pigtail.studies.prove.ordering import Graph, with_turns
 
@@ -33,8 +34,6 @@ def _gone(acts: Sequence[RunStep], ledger: Ledger) -> list[tuple[str, str]]:
     """What is in the host and must first be taken back: what the plan no longer has, and what a step that is to be done stands against."""
     by_id = {s.id: k for k, s in enumerate(acts)}
     found = [(step, last.entry.words) for step, last in ledger.in_host.items() if step not in by_id]
-    if not any(s.without for s in acts):
-        return found
     graph, stood = Graph(acts), _stood(acts, ledger)
     for k, stand in enumerate(stood):
         if not stand.open:
@@ -43,7 +42,8 @@ def _gone(acts: Sequence[RunStep], ledger: Ledger) -> list[tuple[str, str]]:
             step = acts[other]
             if step.id in ledger.in_host and all(step.id != f[0] for f in found):
                 found.append((step.id, step.back))
-    return found
+    ranks = list(kinds())
+    return sorted(found, key=lambda f: -ranks.index(kind_of(f[0])))  # what went in last comes out first
 
 
 def _stood(acts: Sequence[RunStep], ledger: Ledger) -> list[RunStand]:

@@ -31,6 +31,7 @@ TABLES: tuple[tuple[str, str, tuple[str, ...], int], ...] = (
     ("Files", "files", ("what", "file"), 1),
     ("All that was done", "done", ("when", "step", "how", "took", "note"), 1),
 )
+COST_TABLE, NOTES_TABLE = 2, 3
 
 
 def read_money(text: str) -> float | None:
@@ -103,24 +104,23 @@ class RecordPage(QWidget):
         return button
 
     def _lay_out(self, choose: QHBoxLayout) -> None:
-        cost, notes = QHBoxLayout(), QHBoxLayout()
+        cost, notes, foot = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
         cost.addWidget(self.what, 3)
         cost.addWidget(self.price, 2)
         cost.addWidget(self.fate)
         cost.addWidget(self.add_cost)
-        cost.addStretch(1)
-        cost.addWidget(self.strike)
+        foot.addWidget(self.empty, 1)
+        foot.addWidget(self.strike)
         for item in (self.text, self.add_note, self.add_otherwise):
             notes.addWidget(item, 1 if item is self.text else 0)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         layout.addLayout(choose)
-        layout.addWidget(self.empty)
         for view in self.views:
             layout.addWidget(view, 1)
-        layout.addLayout(cost)
-        layout.addLayout(notes)
+        for inputs in (cost, notes, foot):
+            layout.addLayout(inputs)
 
     def turn_to(self, number: int) -> None:
         """Show a table by its number."""
@@ -129,6 +129,11 @@ class RecordPage(QWidget):
         button.setChecked(True)
         for k, view in enumerate(self.views):
             view.setVisible(k == number)
+        field = TABLES[number][1]
+        for widget in (self.what, self.price, self.fate, self.add_cost):
+            widget.setVisible(field == "cost")
+        for widget in (self.text, self.add_note, self.add_otherwise):
+            widget.setVisible(field == "notes")
         self._fill()
 
     def show_job(self, job: Job) -> None:
@@ -167,7 +172,7 @@ class RecordPage(QWidget):
         self.edited.emit(Change(f"cost of {self.what.text().strip()}", edit))
         self.what.clear()
         self.price.clear()
-        self.turn_to(2)
+        self.turn_to(COST_TABLE)
 
     def _add_note(self, *, otherwise: bool) -> None:
         if not self.text.text().strip():
@@ -177,7 +182,7 @@ class RecordPage(QWidget):
             Change("a note", partial(note, text=self.text.text(), when=now(), otherwise=otherwise))
         )
         self.text.clear()
-        self.turn_to(3)
+        self.turn_to(NOTES_TABLE)
 
     def _strike(self) -> None:
         row = self.views[self.chooser.checkedId()].currentIndex().row()

@@ -68,9 +68,9 @@ class RunPage(QWidget):
         picked = self.panel.stand.step.id if self.panel.stand is not None and not self._follows else ""
         self._job, self._stands = job, found.back if self._back else found.stands
         self.stays.setVisible(self._back)
-        stays = "; ".join(found.stays) if found.stays else "nothing: all of it can be taken back"
+        stays = f"What stays: {'; '.join(found.stays)}." if found.stays else "Nothing stays: all of it can be taken back."
         done = "" if self._stands else " Nothing is left to take back."
-        self.stays.setText(f"What stays: {stays}.{done}")
+        self.stays.setText(f"{stays}{done}")
         self._rows = _grouped(self._stands)
         self.model.show_rows([_row(r, self._rows, k) for k, r in enumerate(self._rows)])
         at = next((k for k, r in enumerate(self._rows) if r is not None and r.step.id == picked), None)
@@ -119,10 +119,10 @@ def _grouped(stands: tuple[RunStand, ...]) -> list[RunStand | None]:
 
 def _row(stand: RunStand | None, rows: list[RunStand | None], at: int) -> list[Cell]:
     if stand is None:
-        from pigtail.studies.prove.kinds import PHASES
+        from pigtail.studies.prove.kinds import phase_words
 
         first = next(r for r in rows[at + 1 :] if r is not None and not r.step.is_turn)
-        return [Cell(""), Cell(PHASES[first.step.phase].upper(), use="copper"), Cell(""), Cell("")]
+        return [Cell(""), Cell(phase_words(first.step.phase, back=first.step.turned).upper(), use="copper"), Cell(""), Cell("")]
     use = "ink" if stand.open else "dim"
     tip = f"{stand.step.says}\n{stand.standing.value}{f': {stand.why}' if stand.why else ''}"
     return [
