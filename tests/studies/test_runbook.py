@@ -19,7 +19,17 @@ from walking import BEGAN, proved, right_value, take, walked
 
 from pigtail import edits
 from pigtail.edits.plan import set_converter
-from pigtail.edits.record import carried, do_step, put_alteration, put_cover, put_sound, read_hold, strike_entry, take_reading, waive_hold
+from pigtail.edits.record import (
+    carried,
+    do_step,
+    put_alteration,
+    put_cover,
+    put_sound,
+    read_hold,
+    strike_entry,
+    take_reading,
+    waive_hold,
+)
 from pigtail.edits.values import set_supply, set_value
 from pigtail.job.document import Function, Job, SupplyClass
 from pigtail.job.errors import EditError, LiveChassisError
@@ -36,7 +46,13 @@ from pigtail.studies.prove.plan import WorkPlan
 from pigtail.studies.prove.standing import turned
 from pigtail.units import Basis, Known
 
-SUPPLIES = (SupplyClass.MAINS_ISOLATED, SupplyClass.MAINS_SWITCHING, SupplyClass.VALVE, SupplyClass.ADAPTER_DC, SupplyClass.BATTERY)
+SUPPLIES = (
+    SupplyClass.MAINS_ISOLATED,
+    SupplyClass.MAINS_SWITCHING,
+    SupplyClass.VALVE,
+    SupplyClass.ADAPTER_DC,
+    SupplyClass.BATTERY,
+)
 
 
 @cache
@@ -48,7 +64,12 @@ def some_job(seed: int) -> Job:
         job = put_cover(job, Cover(id=f"cover_{k}", name=f"cover {k}", screws=f"{k + 2} long"))
     for k in range(chance.randrange(4)):
         kind = chance.choice(tuple(Alters))
-        job = put_alteration(job, Alteration(id=f"thing_{k}", kind=kind, what=f"R{k}", back=chance.choice((True, False)), way_round=True))
+        job = put_alteration(
+            job,
+            Alteration(
+                id=f"thing_{k}", kind=kind, what=f"R{k}", back=chance.choice((True, False)), way_round=True
+            ),
+        )
     for k in range(chance.randrange(2)):
         job = put_sound(job, Original(id=f"sound_{k}", name=f"sound {k}"))
     return job
@@ -77,13 +98,22 @@ def test_every_runbook_begins_safe(seed: int) -> None:
     holds = any(s.kind == "empty" for s in steps)
     for step in steps:
         if step.kind in ("unplug", "empty", "on", "on_limited", "switch", "use"):
-            mode = {"unplug": Power.OFF, "use": Power.USED}.get(step.kind, mode if step.kind == "empty" else Power.LIVE)
+            mode = {"unplug": Power.OFF, "use": Power.USED}.get(
+                step.kind, mode if step.kind == "empty" else Power.LIVE
+            )
             emptied = step.kind == "empty" or (emptied and step.kind != "unplug")
         elif step.power is not Power.ANY:
             assert step.power is mode, step.id
             assert step.power is not Power.OFF or emptied or not holds, step.id
     mains = some_job(seed).host.supply in SUPPLIES[:3]
-    assert not mains or holds or all(k is None or abs(k.high) < 10 for k in [getattr(t, "voltage", None) for t in some_job(seed).host.terminals])
+    assert (
+        not mains
+        or holds
+        or all(
+            k is None or abs(k.high) < 10
+            for k in [getattr(t, "voltage", None) for t in some_job(seed).host.terminals]
+        )
+    )
 
 
 @pytest.mark.parametrize("seed", SEEDS)
@@ -146,12 +176,16 @@ def test_it_can_be_walked_to_its_end_and_back(seed: int) -> None:
     built = walked(job)
     found = proved(built)
     assert found.verdict in (Severity.GOOD, Severity.WATCH), [f.sentence for f in found.findings]
-    assert not [f.code for f in found.findings if f.code not in ("prove.done", "prove.holds", "prove.back_unsaid")]
+    assert not [
+        f.code for f in found.findings if f.code not in ("prove.done", "prove.holds", "prove.back_unsaid")
+    ]
     seen: list = []
     undone = walked(built, back=True, seen=seen)
     assert not proved(undone).back
     assert [s.step.power for s in seen if not s.step.is_turn][-1] in (Power.USED, Power.ANY)
-    assert {s.step.id for s in seen if s.step.kind == "found"} == {s.step.id for s in found.stands if s.step.kind == "found"}
+    assert {s.step.id for s in seen if s.step.kind == "found"} == {
+        s.step.id for s in found.stands if s.step.kind == "found"
+    }
     assert proved(undone).verdict is Severity.WATCH
 
 
@@ -161,7 +195,11 @@ def test_a_plan_changed_and_changed_back_leaves_nothing_to_do_again(seed: int) -
     chance = random.Random(seed)
     job = walked(some_job(seed), lambda s: s.step.kind == chance.choice(("join", "light", "both", "close")))
     before = proved(job)
-    link = next(x for x in job.links if any(x.id == s.of for s in (t.step for t in before.stands) if s.kind == "network"))
+    link = next(
+        x
+        for x in job.links
+        if any(x.id == s.of for s in (t.step for t in before.stands) if s.kind == "network")
+    )
     part = link.sections[-1].parts[0] if link.sections[-1].parts else None
     changed = edits.set_conductor(job, link.id, link.joins[0].port, colour="violet")
     if part is not None:
@@ -197,7 +235,10 @@ def test_a_wire_that_is_no_longer_planned_is_taken_back_first(tidewell: Job) -> 
     done = take(dropped, first, BEGAN + timedelta(hours=9))
     assert done.record[-1].back
     assert all(s.step.kind != "take_back" for s in proved(done).stands)
-    assert proved(edits.remove_link(tidewell, "audio_return")).stands[-1].step.id == proved(done).stands[-1].step.id
+    assert (
+        proved(edits.remove_link(tidewell, "audio_return")).stands[-1].step.id
+        == proved(done).stands[-1].step.id
+    )
 
 
 def test_a_module_that_is_joined_comes_off_before_its_supply_is_read_again(tidewell: Job) -> None:
@@ -250,7 +291,11 @@ def test_a_struck_reading_opens_its_hold_point(tidewell: Job) -> None:
     job = walked(tidewell, lambda s: s.step.kind == "plug_loaded")
     entry = job.record[-1]
     assert isinstance(entry, Passed)
-    struck = edits.checked(replace(job, readings=tuple(replace(r, struck=r.id == entry.reading or r.struck) for r in job.readings)))
+    struck = edits.checked(
+        replace(
+            job, readings=tuple(replace(r, struck=r.id == entry.reading or r.struck) for r in job.readings)
+        )
+    )
     stand = proved(struck).stand(entry.step)
     assert stand is not None
     assert stand.standing is Standing.AGAIN
@@ -266,7 +311,9 @@ def test_a_reading_that_is_taken_already_is_offered(tidewell: Job) -> None:
     offered = proved(logged).next
     assert offered.offer == logged.readings[-1].id
     assert proved(take_reading(logged, offered, later)).next.step.kind == "plug_loaded"
-    early = edits.readings.log_reading(job, value=5.01, when=BEGAN - timedelta(days=1), **stand.step.hold.ask.setup())
+    early = edits.readings.log_reading(
+        job, value=5.01, when=BEGAN - timedelta(days=1), **stand.step.hold.ask.setup()
+    )
     assert not proved(early).next.offer
 
 
@@ -318,7 +365,9 @@ def test_needs_that_go_in_a_circle_are_told() -> None:
         ordered((a, b), lambda _s: 0)
 
 
-def test_a_stranger_adds_a_step_by_one_entry(tidewell: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_stranger_adds_a_step_by_one_entry(
+    tidewell: Job, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """An entry at the end of the table lands where its needs put it, with its words filled in."""
     for file in kinds_of_steps.DATA.iterdir():
         (tmp_path / file.name).write_bytes(file.read_bytes())
@@ -333,7 +382,11 @@ def test_a_stranger_adds_a_step_by_one_entry(tidewell: Job, tmp_path: Path, monk
         steps = acts_of(tidewell)
         at = next(k for k, s in enumerate(steps) if s.kind == "dry")
         assert steps[at].says == f"Clean the flux off {tidewell.host.name}."
-        assert max(k for k, s in enumerate(steps) if s.kind == "wire") < at < next(k for k, s in enumerate(steps) if s.kind == "join")
+        assert (
+            max(k for k, s in enumerate(steps) if s.kind == "wire")
+            < at
+            < next(k for k, s in enumerate(steps) if s.kind == "join")
+        )
     finally:
         monkeypatch.undo()
         kinds.cache_clear()

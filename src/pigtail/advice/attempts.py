@@ -14,6 +14,7 @@ from pigtail.advice.build_remedies import build_fixes
 from pigtail.advice.control_remedies import control_fixes
 from pigtail.advice.level_remedies import level_fixes, part_fixes
 from pigtail.advice.proposing import propose_plan
+from pigtail.advice.prove_remedies import prove_fixes
 from pigtail.advice.survey_remedies import survey_fixes
 from pigtail.catalogue.kinds import adapter_kinds
 from pigtail.catalogue.topologies import (
@@ -74,7 +75,7 @@ MOST_FARADS = 10e-3
 
 #: What mends the findings of a study whose fixes stand in a file of their own.
 _FIXES: dict[str, Callable[[Job, Finding], Iterator[Any]]] = {
-    "survey": survey_fixes, "level": level_fixes, "build": build_fixes,
+    "survey": survey_fixes, "level": level_fixes, "build": build_fixes, "prove": prove_fixes,
 }  # fmt: skip
 
 
