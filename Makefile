@@ -41,6 +41,7 @@ bench: setup
 	@$(PYTHON) tools/bench_power.py
 	@$(PYTHON) tools/bench_control.py
 	@$(PYTHON) tools/bench_build.py
+	@$(PYTHON) tools/bench_prove.py
 
 # Needs ngspice: its answers to the decks in tests/reference, for machines without it.
 reference: setup

@@ -4,6 +4,8 @@ is there afterwards.
 The child edits through the same keeper and file code as the window; it prints the number of an edit when its
 recovery file is on disk and of a save when the save has returned. After each kill the recovery file must hold at
 least the last acknowledged edit, and the saved file must be whole and hold at least the last acknowledged save.
+A second child runs a runbook forth and back; after each kill the record and the log must hold every step and reading
+that was acknowledged, in their order, and it goes on there.
 """
 
 from __future__ import annotations
@@ -16,8 +18,12 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-LONGEST_S = 0.12
+if TYPE_CHECKING:
+    from pigtail.job.document import Job
+
+LONGEST_S, LONGEST_RUN_S = 0.12, 0.5
 
 
 def child(folder: Path, first: int) -> None:
@@ -43,6 +49,68 @@ def child(folder: Path, first: int) -> None:
             print("saved", number, flush=True)
 
 
+def running_child(folder: Path, first: int) -> None:
+    """Run the runbook of a demo forth and back, keep each step, and sometimes save, until killed."""
+    sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+    from pigtail.catalogue.demo import demo
+    from pigtail.job.file import Document, load, save
+    from pigtail.job.recovery import Keeper, leftovers
+    from walking import BEGAN, proved, take
+
+    saved = folder / "run.pigtail"
+    left = leftovers(folder / "recovery")
+    document = left[0].document if left else load(saved) if saved.exists() else demo("tidewell")
+    keeper = Keeper(folder / "recovery")
+    job, back = document.job, False
+    keeper.keep(document, size_of(job), str(saved))
+    print("ready", flush=True)
+    while True:
+        found = proved(job)
+        stand = found.next_back if back else found.next
+        if stand is None:
+            back = not back
+            continue
+        job = take(job, stand, BEGAN)
+        number = size_of(job)
+        keeper.keep(Document(job, document.extras), number, str(saved))
+        print("kept", number, flush=True)
+        if number % 5 == 0:
+            save(Document(job, document.extras), saved)
+            print("saved", number, flush=True)
+
+
+def size_of(job: Job) -> int:
+    """How many entries and readings a job holds."""
+    return len(job.record) + len(job.readings)
+
+
+def one_running_kill(folder: Path, chance: random.Random, before: Job | None) -> tuple[Job, str]:
+    """Start, kill, look. Returns the job that was recovered and what is wrong, empty when nothing is."""
+    from pigtail.catalogue.demo import demo
+    from pigtail.job.file import load
+    from pigtail.job.recovery import discard, leftovers
+
+    old = leftovers(folder / "recovery")
+    kept, saved = _killed(["running", str(folder), "0"], chance, LONGEST_RUN_S)
+    left = [x for x in leftovers(folder / "recovery") if all(x.file != o.file for o in old)]
+    if not left:
+        return before or demo("tidewell").job, "nothing was recovered"
+    job = left[0].document.job
+    trouble = ""
+    if size_of(job) < kept:
+        trouble = f"{kept} entries and readings were acknowledged, the recovery file holds {size_of(job)}"
+    if before is not None and (
+        job.record[: len(before.record)] != before.record
+        or job.readings[: len(before.readings)] != before.readings
+    ):
+        trouble = "an entry or a reading that was there before has changed"
+    if saved and size_of(load(folder / "run.pigtail").job) < saved:
+        trouble = f"save {saved} was acknowledged and is not in the file"
+    for leftover in old:
+        discard(leftover)
+    return job, trouble
+
+
 def number_of(words: str) -> int:
     """The number of the edit that a job's brief tells."""
     return int(words.removeprefix("edit ")) if words.startswith("edit ") else 0
@@ -53,19 +121,8 @@ def one_kill(folder: Path, chance: random.Random, first: int) -> tuple[int, str]
     from pigtail.job.file import load
     from pigtail.job.recovery import discard, leftovers
 
-    command = [sys.executable, __file__, "child", str(folder), str(first)]
-    process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-    assert process.stdout is not None
-    if process.stdout.readline().strip() != "ready":
-        return first, "the child did not start"
-    time.sleep(chance.uniform(0.0, LONGEST_S))
-    os.kill(process.pid, signal.SIGKILL)
-    lines = process.stdout.read().split("\n")
-    process.wait()
-    process.stdout.close()
-    whole = [line.split() for line in lines[:-1] if len(line.split()) == 2]
-    kept = max((int(n) for word, n in whole if word == "kept"), default=first)
-    saved = max((int(n) for word, n in whole if word == "saved"), default=0)
+    kept, saved = _killed(["child", str(folder), str(first)], chance, LONGEST_S)
+    kept = max(kept, first)
     trouble = ""
     left = leftovers(folder / "recovery")
     there = max((number_of(x.document.job.brief.wanted) for x in left), default=0)
@@ -76,6 +133,38 @@ def one_kill(folder: Path, chance: random.Random, first: int) -> tuple[int, str]
     for leftover in left:
         discard(leftover)
     return max(kept, there), trouble
+
+
+def _killed(arguments: list[str], chance: random.Random, longest: float) -> tuple[int, int]:
+    """Start a child, kill it at some moment [s]; the last number that it told as kept, and as saved. Raises RuntimeError for one that
+    does not start."""
+    process = subprocess.Popen([sys.executable, __file__, *arguments], stdout=subprocess.PIPE, text=True)
+    assert process.stdout is not None
+    if process.stdout.readline().strip() != "ready":
+        raise RuntimeError("the child did not start")
+    time.sleep(chance.uniform(0.0, longest))
+    os.kill(process.pid, signal.SIGKILL)
+    lines = process.stdout.read().split("\n")
+    process.wait()
+    process.stdout.close()
+    whole = [line.split() for line in lines[:-1] if len(line.split()) == 2]
+    kept = max((int(n) for word, n in whole if word == "kept"), default=0)
+    return kept, max((int(n) for word, n in whole if word == "saved"), default=0)
+
+
+def run_running(kills: int, seed: int = 1) -> list[str]:
+    """Kill a running runbook so many times; returns what went wrong."""
+    chance, troubles = random.Random(seed), []
+    job: Job | None = None
+    with tempfile.TemporaryDirectory() as name:
+        for _ in range(kills):
+            job, trouble = one_running_kill(Path(name), chance, job)
+            troubles += [trouble] if trouble else []
+    done = size_of(job) if job is not None else 0
+    print(
+        f"{kills} kills of a running runbook, {done} entries and readings acknowledged, {len(troubles)} lost"
+    )
+    return troubles
 
 
 def run(kills: int, seed: int = 1) -> list[str]:
@@ -99,7 +188,10 @@ def run(kills: int, seed: int = 1) -> list[str]:
 if __name__ == "__main__":
     if sys.argv[1:2] == ["child"]:
         child(Path(sys.argv[2]), int(sys.argv[3]))
+    elif sys.argv[1:2] == ["running"]:
+        running_child(Path(sys.argv[2]), int(sys.argv[3]))
     else:
-        found = run(int(sys.argv[1]) if len(sys.argv) > 1 else 20)
+        times = int(sys.argv[1]) if len(sys.argv) > 1 else 20
+        found = run(times) + run_running(times)
         print("\n".join(found))
         sys.exit(bool(found))

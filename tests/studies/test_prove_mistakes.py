@@ -13,8 +13,6 @@ from msgspec.structs import replace
 
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
-from walking import BEGAN, HASH, proved, take, walked
-
 from pigtail.advice.remedies import Trials, remedies
 from pigtail.catalogue.demo import demo
 from pigtail.edits.change import checked
@@ -50,6 +48,7 @@ from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.studies.prove.found import ProveFound
 from pigtail.studies.prove.study import study_prove
+from walking import BEGAN, HASH, proved, take, walked
 
 LATER = BEGAN + timedelta(days=2)
 STAMP = LATER.isoformat(timespec="seconds")

@@ -15,7 +15,6 @@ from msgspec.structs import replace
 sys.path[:0] = [str(Path(__file__).parent.parent / "reference"), str(Path(__file__).parent.parent)]
 
 from test_nodal import random_job
-from walking import BEGAN, proved, right_value, take, walked
 
 from pigtail import edits
 from pigtail.edits.plan import set_converter
@@ -45,6 +44,7 @@ from pigtail.studies.prove.ordering import NeedsCircleError, matching, ordered, 
 from pigtail.studies.prove.plan import WorkPlan
 from pigtail.studies.prove.standing import turned
 from pigtail.units import Basis, Known
+from walking import BEGAN, proved, right_value, take, walked
 
 SUPPLIES = (
     SupplyClass.MAINS_ISOLATED,
@@ -404,7 +404,7 @@ def test_every_kind_of_hold_point_has_its_meanings() -> None:
     assert all(m.means and m.not_now and m.look for group in table.values() for m in group.values())
 
 
-@pytest.mark.parametrize("seed", (1, 6))
+@pytest.mark.parametrize("seed", [1, 6])
 def test_right_readings_are_those_of_the_model(seed: int) -> None:
     """What the walk reads lies in every range that it is held against."""
     for stand in proved(some_job(seed)).stands:

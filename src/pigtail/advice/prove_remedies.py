@@ -23,7 +23,10 @@ def prove_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
     """Edits worth trying for a finding of Prove."""
     kind = finding.code.removeprefix("prove.")
     if kind in _ENTRIES and any(e.id == finding.subject for e in job.record):
-        yield "strike the entry: the hold point is open again", partial(strike_entry, entry_id=finding.subject)
+        yield (
+            "strike the entry: the hold point is open again",
+            partial(strike_entry, entry_id=finding.subject),
+        )
     elif kind == "sound_missing":
         last = next((e.id for e in reversed(job.record) if e.step == finding.subject and not e.struck), "")
         if last:
@@ -31,4 +34,7 @@ def prove_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
     elif kind == "glued":
         cover = next((c for c in job.work.covers if c.id == finding.subject), None)
         if cover is not None:
-            yield "close it with rubbery adhesive", partial(put_cover, cover=replace(cover, glue=Glue.RUBBERY))
+            yield (
+                "close it with rubbery adhesive",
+                partial(put_cover, cover=replace(cover, glue=Glue.RUBBERY)),
+            )

@@ -16,6 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pigtail.job.logbook import FileKind
+
 FILTER = "Pigtail jobs (*.pigtail);;All files (*)"
 OPEN_FILTER = "Pigtail jobs and packs (*.pigtail *.pigtail.zip);;All files (*)"
 
@@ -45,8 +47,9 @@ def picture_paths(parent: QWidget, folder: str) -> list[Path]:
     return [Path(c) for c in chosen]
 
 
-def record_paths(parent: QWidget, folder: str, *, sound: bool) -> list[Path]:
-    """Which photos, or which recording, to file."""
+def record_paths(parent: QWidget, folder: str, what: str) -> list[Path]:
+    """Which photos, or which recording of an original sound, to file."""
+    sound = what == FileKind.SOUND.value
     words, kinds = (
         ("File a recording", "Recordings (*.wav)")
         if sound

@@ -217,8 +217,7 @@ class Assembly(QObject):
         if not found.stands:
             self.tell("There is nothing to build yet: plan it first.")
             return
-        mode = self.bench.open_run(job, found, back=back)
-        mode.folder = mode.panel.folder = lambda: path.parent if path else None
+        self.bench.open_run(job, found, lambda: path.parent if path else None, back=back)
 
     def ask_meter(self) -> None:
         """Ask which meter is used."""

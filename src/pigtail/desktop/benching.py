@@ -10,6 +10,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from pigtail.desktop.metering import MeterLink
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from pigtail.desktop.benchmode import BenchMode
     from pigtail.desktop.runmode import RunMode
     from pigtail.desktop.strip import BenchStrip
@@ -78,7 +80,9 @@ class Benching(QObject):
 
             self.run.show_found(self._job, studies.of(ProveFound))
 
-    def open_run(self, job: Job, found: ProveFound, *, back: bool) -> RunMode:
+    def open_run(
+        self, job: Job, found: ProveFound, folder: Callable[[], Path | None], *, back: bool
+    ) -> RunMode:
         """The runbook, or the way back, over the whole window."""
         from pigtail.desktop.runmode import RunMode
 
@@ -87,6 +91,7 @@ class Benching(QObject):
             self.run.close()
             self.run.deleteLater()
         self.run = RunMode(window, back=back)
+        self.run.folder = self.run.panel.folder = folder
         self.run.edited.connect(self.logged)
         self.run.refused.connect(self.told)
         self.run.wants.connect(self.wanted)

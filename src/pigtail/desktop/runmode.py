@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QObject, QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QImage, QKeyEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -217,10 +217,7 @@ class RunMode(QDialog):
         board.show_picture(job, picture, self._images[key])
         board.show()
         self._middle.setStretch(1, 2)
-        board.zoom, board.shift = CLOSE, QPointF()
-        frame = board.frame()
-        board.shift = QPointF((0.5 - x) * frame.width(), (0.5 - y) * frame.height())
-        board.update()
+        board.look_at(x, y, CLOSE)
 
     def _focus(self) -> None:
         panel = self.panel

@@ -132,7 +132,16 @@ class StepPanel(QWidget):
         self.why.setFont(theme.font(max(11, px * 2 // 5)))
         for field in (self.value, self.where):
             field.setFont(theme.font(px if large else theme.BODY_PX, bold=large))
-        for item in (self.done, self.no, self.read, self.offer, self.attach, self.waive, self.note, self.reason):
+        for item in (
+            self.done,
+            self.no,
+            self.read,
+            self.offer,
+            self.attach,
+            self.waive,
+            self.note,
+            self.reason,
+        ):
             item.setFont(theme.font(px // 2 if large else theme.BODY_PX, bold=large and item is self.done))
 
     # -- the step -------------------------------------------------------------------------------------------
@@ -162,19 +171,6 @@ class StepPanel(QWidget):
 
     def _show(self) -> None:
         stand, job = self.stand, self._job
-        for item in (
-            self.value,
-            self.where,
-            self.note,
-            self.reason,
-            self.done,
-            self.no,
-            self.read,
-            self.offer,
-            self.attach,
-            self.waive,
-        ):
-            item.setVisible(False)
         if stand is None or job is None:
             self._nothing()
             return
@@ -209,6 +205,19 @@ class StepPanel(QWidget):
             label.setVisible(bool(label.text()))
 
     def _nothing(self) -> None:
+        for item in (
+            self.value,
+            self.where,
+            self.note,
+            self.reason,
+            self.done,
+            self.no,
+            self.read,
+            self.offer,
+            self.attach,
+            self.waive,
+        ):
+            item.setVisible(False)
         self.says.setText("Nothing is left to do.")
         for label in (self.heed, self.told, self.must, self.why):
             label.setText("")
@@ -342,7 +351,7 @@ class StepPanel(QWidget):
         if folder is None:
             self.refused.emit("save the job first: its photos and recordings lie in a folder beside it")
             return
-        self.keep_files(ask.record_paths(self, str(folder), sound=self._sound))
+        self.keep_files(ask.record_paths(self, str(folder), self.stand.step.files if self.stand else ""))
 
     def keep_files(self, paths: list[Path]) -> None:
         """Keep files beside the job, to be filed with the step."""

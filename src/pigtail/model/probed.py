@@ -14,6 +14,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import Circuit, ac, operating_point, parse
 from pigtail.job.ask import Ask
 from pigtail.job.chain import trait
@@ -32,7 +33,7 @@ from pigtail.job.document import (
 )
 from pigtail.job.meters import Meter
 from pigtail.job.tone import USUAL_HERTZ, tone_of
-from pigtail.job.wiring import addresses_of, return_address
+from pigtail.job.wiring import addresses_of, return_address, supply_links
 from pigtail.model import subjects
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist, compile_job
@@ -167,6 +168,16 @@ class Probed:
         cases = []
         for spot in spots:
             case = self._given(msgspec.structs.replace(spot, load=0.0, current=0.0, tone_level=0.0), 1e9)
+            if not self.powered(
+                spot.state
+            ):  # what converts conducts nothing from its output while it has no power
+                links = {x.id: x for end in (spot.red, spot.black) for x in supply_links(self.job, end)}
+                case["asleep"] = 1.0  # nor does a chip draw anything by what an ohmmeter drives
+                case |= {
+                    f"{n}_pulled": 1.0
+                    for n, x in links.items()
+                    if any(does(s, Does.CONVERTS) for s in x.sections)
+                }
             case[f"pi_{self._at(spot)}"] = OHMS_A
             cases.append(case)
         found = self._volts(spots, _moved(cases, moves)) / OHMS_A

@@ -32,7 +32,7 @@ class RunPage(QWidget):
         self._job: Job | None = None
         self._stands: tuple[RunStand, ...] = ()
         self._rows: list[RunStand | None] = []
-        self._follows = True
+        self._follows, self._filling = True, False
         self.stays = QLabel()
         self.stays.setWordWrap(True)
         self.stays.setObjectName("back_stays")
@@ -68,11 +68,17 @@ class RunPage(QWidget):
         picked = self.panel.stand.step.id if self.panel.stand is not None and not self._follows else ""
         self._job, self._stands = job, found.back if self._back else found.stands
         self.stays.setVisible(self._back)
-        stays = f"What stays: {'; '.join(found.stays)}." if found.stays else "Nothing stays: all of it can be taken back."
+        stays = (
+            f"What stays: {'; '.join(found.stays)}."
+            if found.stays
+            else "Nothing stays: all of it can be taken back."
+        )
         done = "" if self._stands else " Nothing is left to take back."
         self.stays.setText(f"{stays}{done}")
         self._rows = _grouped(self._stands)
+        self._filling = True  # what the table chooses while it is filled is nobody's choice
         self.model.show_rows([_row(r, self._rows, k) for k, r in enumerate(self._rows)])
+        self._filling = False
         at = next((k for k, r in enumerate(self._rows) if r is not None and r.step.id == picked), None)
         self._choose(at if at is not None else self._next_row())
 
@@ -93,7 +99,7 @@ class RunPage(QWidget):
         self._pick(row)
 
     def _pick(self, row: int) -> None:
-        stand = self._rows[row] if 0 <= row < len(self._rows) else None
+        stand = self._rows[row] if 0 <= row < len(self._rows) and not self._filling else None
         if stand is not None:
             self._follows = row == self._next_row()
             self._show(stand)
@@ -122,7 +128,12 @@ def _row(stand: RunStand | None, rows: list[RunStand | None], at: int) -> list[C
         from pigtail.studies.prove.kinds import phase_words
 
         first = next(r for r in rows[at + 1 :] if r is not None and not r.step.is_turn)
-        return [Cell(""), Cell(phase_words(first.step.phase, back=first.step.turned).upper(), use="copper"), Cell(""), Cell("")]
+        return [
+            Cell(""),
+            Cell(phase_words(first.step.phase, back=first.step.turned).upper(), use="copper"),
+            Cell(""),
+            Cell(""),
+        ]
     use = "ink" if stand.open else "dim"
     tip = f"{stand.step.says}\n{stand.standing.value}{f': {stand.why}' if stand.why else ''}"
     return [

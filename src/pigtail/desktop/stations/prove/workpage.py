@@ -6,7 +6,16 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QFormLayout, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from pigtail.desktop.stations.loom.parts import YES_NO, choice, of_enum, row_of, show_choice
 from pigtail.desktop.stations.prove.recordpage import read_money
@@ -106,7 +115,9 @@ class WorkPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        hint = QLabel("What comes off, what is done to the host, and which of its sounds would be gone: each becomes steps of the runbook.")
+        hint = QLabel(
+            "What comes off, what is done to the host, and which of its sounds would be gone: each becomes steps of the runbook."
+        )
         hint.setObjectName("dim")
         hint.setWordWrap(True)
         layout.addWidget(hint)

@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from pigtail.desktop import ask, theme
@@ -78,6 +78,7 @@ class Board(QWidget):
         self.picture: Picture | None = None
         self.job: Job | None = None
         self.zoom, self.shift = 1.0, QPointF()
+        self._kept: tuple[float, float, float] | None = None
         self.marks: list[QPointF] = []
         self._pressed: QPointF | None = None
         self._moved = False
@@ -90,6 +91,19 @@ class Board(QWidget):
         pins = ", ".join(job.label(p.point) for p in picture.pins) if picture else ""
         self.setAccessibleName(f"{picture.name}, pinned: {pins or 'nothing'}" if picture else "no picture")
         self.update()
+
+    def look_at(self, x: float, y: float, zoom: float) -> None:
+        """Keep a place of the picture, as parts of its width and height, in the middle, so many times as large as the whole fits."""
+        self._kept = (x, y, zoom)
+        self.zoom, self.shift = zoom, QPointF()
+        frame = self.frame()
+        self.shift = QPointF((0.5 - x) * frame.width(), (0.5 - y) * frame.height())
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        if self._kept is not None:
+            self.look_at(*self._kept)
 
     def frame(self) -> QRectF:
         """Where the whole picture lies in the widget."""
