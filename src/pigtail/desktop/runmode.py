@@ -273,6 +273,12 @@ class RunMode(QDialog):
             Qt.Key.Key_R: self._reason, Qt.Key.Key_F: panel.ask_files,
         }  # fmt: skip
 
+    def _entered(self, field: QObject | None) -> None:
+        if field is self.panel.reason:
+            self.panel.pass_with_reason()
+        else:
+            self.panel.go_on()
+
     def _reason(self) -> None:
         if not self.panel.reason.isHidden():
             self.panel.reason.setFocus()
@@ -287,6 +293,9 @@ class RunMode(QDialog):
             if event.key() == Qt.Key.Key_Escape and watched is not self.panel.value:
                 self.setFocus()
                 return True
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._entered(watched)
+                return True  # a line passes Enter on, and one press would go on twice
             reading = watched is self.panel.value
             if (
                 reading

@@ -24,7 +24,9 @@ from pigtail.desktop.stepping import (
     waived_change,
 )
 from pigtail.desktop.wants import MeterRead
+from pigtail.edits.change import Change
 from pigtail.job.document import Job
+from pigtail.job.errors import JobError
 from pigtail.job.logbook import FileKind
 from pigtail.job.reading_import import text_of
 from pigtail.job.steps import RunStand, Standing
@@ -56,6 +58,7 @@ class StepPanel(QWidget):
         self.stand: RunStand | None = None
         self._job: Job | None = None
         self._asked_twice = ""
+        self._answered: RunStand | None = None
         self._kept: tuple[tuple[str, str], ...] = ()
         self.says, self.why, self.heed, self.must, self.told = (QLabel() for _ in range(5))
         self.says.setObjectName("step_says")
@@ -265,7 +268,20 @@ class StepPanel(QWidget):
         elif self.reading:
             self._log()
         else:
-            self.edited.emit(done_change(stand, self._given()))
+            self._send(done_change(stand, self._given()))
+
+    def _send(self, change: Change) -> bool:
+        """Send the answer to a step, once: it is not answered again before it is shown as it stands then. Whether it was sent."""
+        if self.stand is self._answered or self._job is None:
+            return False
+        try:
+            change.edit(self._job)
+        except JobError as error:
+            self.refused.emit(str(error))
+            return False
+        self._answered = self.stand
+        self.edited.emit(change)
+        return True
 
     def _given(self) -> Answered:
         return Answered(self.seconds, self.note.text().strip(), self.where.text().strip(), self._kept)
@@ -290,9 +306,9 @@ class StepPanel(QWidget):
             self.refused.emit(str(error))
             self.value.selectAll()
             return
-        self.value.clear()
-        self._tell(told)
-        self.edited.emit(change)
+        if self._send(change):
+            self.value.clear()
+            self._tell(told)
 
     def say_no(self) -> None:
         """Answer that it is not as it should be: that is written, and what it means is said."""
@@ -305,9 +321,8 @@ class StepPanel(QWidget):
             or not stand.step.hold.question
         ):
             return
-        told = told_of_no(stand)
-        self.edited.emit(done_change(stand, self._given(), fine=False))
-        self._tell(told)
+        if self._send(done_change(stand, self._given(), fine=False)):
+            self._tell(told_of_no(stand))
 
     def pass_with_reason(self) -> None:
         """Pass it for the reason in the field."""
@@ -318,11 +333,11 @@ class StepPanel(QWidget):
             self.reason.setFocus()
             self.refused.emit("write the reason: it stays on the record")
             return
-        self.edited.emit(waived_change(stand, self.reason.text().strip(), self.seconds))
+        self._send(waived_change(stand, self.reason.text().strip(), self.seconds))
 
     def _take_offer(self) -> None:
         if self.stand is not None and self.stand.offer:
-            self.edited.emit(offered_change(self.stand))
+            self._send(offered_change(self.stand))
 
     def ask_meter(self) -> None:
         """Let the meter read for this hold point."""
