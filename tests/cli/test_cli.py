@@ -213,3 +213,25 @@ def test_next_asks_for_the_most_telling_reading_first(demos: Path, tmp_path: Pat
     assert len(lines) == len(asked) + 1
     assert "power off" in lines[1]
     assert pigtail("next", demos / "tidewell-minor.pigtail").stdout == "Nothing is asked for.\n"
+
+
+def test_the_runbook_and_a_pack_from_the_command_line(demos: Path, tmp_path: Path) -> None:
+    """Steps with hold points as text and JSON; a pack written, unpacked, and refused where it is none."""
+    job = demos / "tidewell-minor.pigtail"
+    text = pigtail("runbook", job).stdout
+    assert text.startswith("Before it is opened\n[  ] Read what may hurt here")
+    assert "HOLD: 4.86 V to 5.14 V" in text
+    report = json.loads(pigtail("runbook", job, "--json").stdout)
+    plug = next(s for s in report["steps"] if s["id"] == "plug_loaded:rx.supply")
+    assert (plug["hold"]["point"], plug["hold"]["load"], plug["standing"]) == ("rx.supply", 39.0, "to do")
+    assert pigtail("runbook", job, "--back").stdout == "Nothing is to be taken back.\n"
+    assert pigtail("runbook", job, "--story").stdout.startswith("# Tidewell Minor")
+    packed = tmp_path / "out.pigtail.zip"
+    assert pigtail("pack", job, "--out", packed).stdout.strip() == str(packed)
+    opened = pigtail("pack", packed, "--out", tmp_path / "there").stdout.strip()
+    assert Path(opened).read_bytes() == job.read_bytes()
+    bad = tmp_path / "bad.zip"
+    bad.write_bytes(b"no zip")
+    refused = pigtail("pack", bad, "--out", tmp_path / "nowhere")
+    assert (refused.returncode, refused.stderr.count("\n")) == (2, 1)
+    assert not (tmp_path / "nowhere").exists()

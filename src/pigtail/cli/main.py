@@ -128,6 +128,31 @@ def _next(options: argparse.Namespace) -> int:
     return 0
 
 
+def _runbook(options: argparse.Namespace) -> int:
+    from pigtail.catalogue.opening import open_job
+    from pigtail.cli.working import runbook_as_json, runbook_as_text, story_text
+
+    job = open_job(options.file).job
+    if options.story:
+        print(story_text(job, markdown=True))
+    elif options.json:
+        print(json.dumps(runbook_as_json(job, back=options.back), ensure_ascii=False, indent=1))
+    else:
+        print(runbook_as_text(job, back=options.back))
+    return 0
+
+
+def _pack(options: argparse.Namespace) -> int:
+    from pigtail.cli.working import packed, unpacked
+
+    print(
+        unpacked(options.file, options.out)
+        if options.file.suffix == ".zip"
+        else packed(options.file, options.out)
+    )
+    return 0
+
+
 def _bench(options: argparse.Namespace) -> int:
     from pigtail.cli.bench import serve
 
@@ -185,6 +210,25 @@ def _add_suggest(commands: Any) -> None:
     suggest.set_defaults(run=_suggest)
 
 
+def _add_work(commands: Any) -> None:
+    runbook = commands.add_parser(
+        "runbook", help="the steps of the work as they stand, with their hold points"
+    )
+    runbook.add_argument("file", type=Path, metavar="FILE")
+    runbook.add_argument("--back", action="store_true", help="the way back of what was done")
+    runbook.add_argument("--story", action="store_true", help="the story of the job instead, as Markdown")
+    runbook.add_argument("--json", action="store_true", help="print a JSON object")
+    runbook.set_defaults(run=_runbook)
+    pack = commands.add_parser(
+        "pack", help="one zip of a job, what lies beside it and its sheet; or unpack one"
+    )
+    pack.add_argument("file", type=Path, metavar="FILE", help="a job file, or a pack to be unpacked")
+    pack.add_argument(
+        "--out", type=Path, required=True, metavar="OUT", help="the pack, or the folder to unpack into"
+    )
+    pack.set_defaults(run=_pack)
+
+
 def parser() -> argparse.ArgumentParser:
     """The parser of all commands; those with a window are parsed here and run by the desktop."""
     main = argparse.ArgumentParser(
@@ -222,6 +266,7 @@ def parser() -> argparse.ArgumentParser:
     asked.add_argument("file", type=Path, metavar="FILE")
     asked.add_argument("--json", action="store_true", help="print a JSON array")
     asked.set_defaults(run=_next)
+    _add_work(commands)
     bench = commands.add_parser("bench", help="serve a stand-in host with a meter on the loopback address")
     bench.add_argument(
         "file",

@@ -112,7 +112,15 @@ def read_pack(path: Path) -> dict[str, bytes]:
             )
         with zipfile.ZipFile(path) as archive:
             found = {i.filename: _read(archive, i, path) for i in _checked(archive, path)}
-    except (OSError, zipfile.BadZipFile, zlib.error, struct.error, NotImplementedError, EOFError, RuntimeError) as error:
+    except (
+        OSError,
+        zipfile.BadZipFile,
+        zlib.error,
+        struct.error,
+        NotImplementedError,
+        EOFError,
+        RuntimeError,
+    ) as error:
         raise FileError(path, f"the pack cannot be read ({error}); use another copy") from error
     except ValueError as error:
         raise FileError(path, f"the pack is damaged ({error}); use another copy") from error
@@ -147,7 +155,9 @@ def _checked(archive: zipfile.ZipFile, path: Path) -> list[zipfile.ZipInfo]:
             raise FileError(path, f"the pack holds “{shown}” twice; do not unpack it")
         seen.add(key)
         if info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
-            raise FileError(path, f"“{shown}” in the pack is packed in a way that no pack is; use another copy")
+            raise FileError(
+                path, f"“{shown}” in the pack is packed in a way that no pack is; use another copy"
+            )
         if stat.S_ISLNK(info.external_attr >> 16):
             raise FileError(path, f"“{shown}” in the pack is a link; do not unpack it")
         if info.file_size > MOST_FILE or info.file_size > MOST_RATIO * max(info.compress_size, 1) + 1_000_000:

@@ -85,7 +85,11 @@ def record_sheet(job: Job, studies: Studies) -> Sheet:
     tables, found = tables_of(job), studies.of(ProveFound)
     again = tuple(f"{s.step.says} Why: {s.why}." for s in found.stands if s.standing is Standing.AGAIN)
     jumpers = tuple(f"{a.what}: {a.how}" for a in job.work.alterations if a.kind is Alters.JUMPER)
-    altered = tuple(f"{a.kind.value}: {a.what}" for a in job.work.alterations if a.kind is not Alters.JUMPER)
+    altered = tuple(
+        f"{a.kind.value}: {a.what}"
+        for a in job.work.alterations
+        if a.kind is not Alters.JUMPER and a.back is not False
+    )
     blocks: list[Block] = [
         SheetTable("Parts, screws and where they are", KEPT, _rows(tables.kept), weights=(2, 2, 2, 1)),
         SheetLines("Done to the host", (*altered, *found.stays), "Nothing that stays."),

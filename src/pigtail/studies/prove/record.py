@@ -7,7 +7,6 @@ import msgspec
 from pigtail.job.document import Job
 from pigtail.job.logbook import Done, Filed, KeptAt, LogEntry, Noted, Passed, Spent, Waived
 from pigtail.job.reading_import import text_of
-from pigtail.studies.prove.kinds import kinds
 from pigtail.studies.prove.ledger import Ledger, kind_of
 from pigtail.studies.prove.telling import cost_of, money
 from pigtail.units import format_quantity
@@ -91,13 +90,7 @@ def _kept(entry: KeptAt, ledger: Ledger) -> RecordLine:
 
 def _reading(job: Job, entry: Passed | Waived, ledger: Ledger) -> RecordLine:
     reading = ledger.readings.get(entry.reading)
-    name = kinds()[kind_of(entry.step)].phase if kind_of(entry.step) in kinds() else ""
-    point = job.label(reading.point) if reading is not None else entry.words
-    state = job.state(reading.state) if reading is not None else None
-    where = (
-        f"{point} against {job.label(reading.against)}" if reading is not None and reading.against else point
-    )
-    where += f", “{state.name}”" if state is not None and name not in ("", "turn") else ""
+    where = entry.words or (job.label(reading.point) if reading is not None else entry.step)
     shown = (
         f"{text_of(reading.function, reading.value.nominal)} ({reading.id})"
         if reading is not None
