@@ -196,7 +196,7 @@ def soldered_live(*, unplugged: bool) -> Job:
 
 def unemptied(*, read: bool) -> Job:
     """Hands in a mains host whose reservoir nobody read."""
-    job = until_flawed("photo_inside")
+    job = until_flawed("found")
     return job if read else without(job, "empty")
 
 

@@ -45,8 +45,8 @@ class RunStep(msgspec.Struct, frozen=True):
 
     needs must hold and must not have changed since; after only comes before; without must not be there. keeps, files: what is to be kept or
     filed by it. mark: a sign that changes where what is done changes. point: whose place is shown. lasting: whether it leaves something in
-    the host; risks: whether what comes next is powered through a limit. until: the fact from which on it needs no taking back. turned: it
-    is the way back, `back` then the way forth.
+    the host; risks: whether what comes next is powered through a limit. until: the fact from which on it needs no taking back. outside:
+    no hand is inside. turned: it is the way back, `back` then the way forth.
     """
 
     id: str
@@ -74,6 +74,7 @@ class RunStep(msgspec.Struct, frozen=True):
     lasting: bool = False
     risks: bool = False
     until: str = ""
+    outside: bool = False
     turned: bool = False
 
     @property

@@ -53,6 +53,7 @@ class Kind(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     risks: bool = False
     without: tuple[str, ...] = ()
     until: str = ""
+    outside: bool = False
 
     def applies(self, traits: frozenset[str]) -> bool:
         """Whether there is such a step for a subject with these traits."""

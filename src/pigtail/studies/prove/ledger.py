@@ -13,13 +13,17 @@ from pigtail.studies.prove.kinds import kinds
 from pigtail.studies.prove.ordering import AT_FIRST, HostStand
 
 #: How the host stands once one of these is done; those that read the reservoir change nothing.
-_TURNS = {
+TURNS = {
     "unplug": Power.OFF,
     "on": Power.LIVE,
     "on_limited": Power.LIVE,
     "switch": Power.LIVE,
     "use": Power.USED,
 }
+
+
+#: What tells that nothing is left on the reservoir.
+DRAINED = ("empty", "drain")
 
 
 class Last(NamedTuple):
@@ -76,13 +80,15 @@ class Ledger:
     def mode(self) -> HostStand:
         """How the host stands now, as the record tells."""
         for _, entry in reversed(self.entries):
-            power = _TURNS.get(kind_of(entry.step))
+            power = TURNS.get(kind_of(entry.step))
             if (
                 power is not None
                 and isinstance(entry, Doing)
                 and not (isinstance(entry, Done) and not entry.fine)
             ):
-                return HostStand(power, entry.mark if power is Power.LIVE else "")
+                return HostStand(
+                    power, entry.mark if power is Power.LIVE else "", power is Power.OFF and self.emptied
+                )
         return AT_FIRST
 
     @cached_property
@@ -96,7 +102,10 @@ class Ledger:
     def emptied(self) -> bool:
         """Whether the reservoir was read empty, or that was passed with a reason, since it was unplugged."""
         return any(
-            k > self.unplugged_at and kind_of(e.step) == "empty" and isinstance(e, Passed | Waived)
+            k > self.unplugged_at
+            and kind_of(e.step) in DRAINED
+            and isinstance(e, Doing)
+            and not (isinstance(e, Done) and not e.fine)
             for k, e in self.entries
         )
 
@@ -104,11 +113,7 @@ class Ledger:
     def risky(self) -> bool:
         """Whether something new came into the host since it last had power."""
         powered = max(
-            (
-                k
-                for k, e in self.entries
-                if isinstance(e, Doing) and _TURNS.get(kind_of(e.step)) is Power.LIVE
-            ),
+            (k for k, e in self.entries if isinstance(e, Doing) and TURNS.get(kind_of(e.step)) is Power.LIVE),
             default=-1,
         )
         return any(

@@ -8,6 +8,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from pigtail.job.document import HOST
+from pigtail.job.hazards import MAINS, caution_of
 from pigtail.job.steps import TURN, Hold, Power, RunStep
 from pigtail.studies.prove.expecting import RULES, HeldAt, Predicted, alive_words, as_it_was, reservoir
 from pigtail.studies.prove.kinds import Kind, kinds
@@ -16,6 +17,8 @@ from pigtail.studies.prove.plan import WorkPlan, state_name
 from pigtail.studies.prove.subjects import LISTS, StepFor, job_words
 from pigtail.studies.survey.discharge import study_discharge
 
+#: What every step with a hand inside comes after, and what must not be there for it.
+GONE, SHUT = ("gone:*",), ("closed:*",)
 #: What a question that is answered with no is explained by, by the phase it stands in.
 _LOOKS = {"before": "look.before", TURN: "look.turn"}
 
@@ -47,13 +50,18 @@ class Maker:
         words = self._words | {"id": subject.id, "state": subject.state} | subject.words
         hold = self._hold(kind, subject)
         power = kind.power or Power.ANY
+        outside = kind.outside or (kind.of == "gone" and kinds()[subject.id.partition(":")[0]].outside)
+        inside = power in (Power.OFF, Power.LIVE) and not kind.outside and kind.of != "gone"
+        after, without = (
+            (kind.after, kind.without) if not inside else ((*kind.after, *GONE), (*kind.without, *SHUT))
+        )
         return RunStep(
             f"{key}:{subject.id}", key, subject.id, kind.phase, kind.says.format_map(words), kind.why.format_map(words),
-            kind.heed.format_map(words), kind.stays.format_map(words), kind.back.format_map(words), power,
+            self._heed(hold, kind.heed.format_map(words)), kind.stays.format_map(words), kind.back.format_map(words), power,
             subject.state if power is Power.LIVE else "",
-            self._facts(kind.needs, subject, words), self._facts(kind.after, subject, words), self._facts(kind.without, subject, words),
+            self._facts(kind.needs, subject, words), self._facts(after, subject, words), self._facts(without, subject, words),
             kind.makes.format_map(words), hold, self._back_hold(hold), kind.keeps.format_map(words), kind.files, kind.minutes,
-            subject.mark, subject.point, kind.lasting, kind.risks, kind.until.format_map(words),
+            subject.mark, subject.point, kind.lasting, kind.risks, kind.until.format_map(words), outside,
         )  # fmt: skip
 
     def _facts(self, patterns: tuple[str, ...], subject: StepFor, words: dict[str, str]) -> tuple[str, ...]:
@@ -71,6 +79,11 @@ class Maker:
             return None
         return RULES[kind.hold](HeldAt(self.plan, self.predicted, subject.point, subject.state))
 
+    def _heed(self, hold: Hold | None, words: str) -> str:
+        """What may hurt: what the kind of step says, and what stands at the two points of a reading."""
+        caution = caution_of(self.plan.job, hold.ask) if hold is not None and hold.ask is not None else ""
+        return "; ".join(x for x in (words, caution) if x)
+
     def _back_hold(self, hold: Hold | None) -> Hold | None:
         if hold is None or hold.kind not in ("found", "look.before"):
             return None
@@ -85,20 +98,23 @@ class Maker:
     def turns(self, mode: HostStand, step: RunStep, risky: bool) -> tuple[RunStep, ...]:
         """What brings the host from one mode to what a step wants."""
         if step.power is Power.OFF:
-            return self._unplugging(step)
+            return self._unplugging(mode, step)
         if step.power is Power.USED:
-            before = self._unplugging(step) if mode.power is Power.LIVE else ()
+            before = (self._turn("unplug", step),) if mode.power is Power.LIVE else ()
             return (*before, self._turn("use", step))
         if mode.power is Power.LIVE:
             return (self._turn("switch", step),)
         return (self._turn("on_limited" if risky else "on", step),)
 
-    def _unplugging(self, step: RunStep) -> tuple[RunStep, ...]:
-        unplug, at = self._turn("unplug", step), reservoir(self.plan)
-        if not at:
-            return (unplug,)
-        read = self._turn("empty", step, point=at, name=self.plan.papers.label(at))
-        return unplug, replace(read, needs=(unplug.makes,))
+    def _unplugging(self, mode: HostStand, step: RunStep) -> tuple[RunStep, ...]:
+        """Pull the plug where it is in; once the cover is off read what the host holds, before a hand is inside."""
+        unplug = () if mode.power is Power.OFF else (self._turn("unplug", step),)
+        if step.outside:
+            return unplug
+        at = reservoir(self.plan)
+        if at:
+            return (*unplug, self._turn("empty", step, point=at, name=self.plan.papers.label(at)))
+        return (*unplug, self._turn("drain", step)) if self.plan.papers.host.supply in MAINS else unplug
 
     def _turn(self, key: str, step: RunStep, **more: Any) -> RunStep:
         job, kind = self.plan.papers, kinds()[key]
@@ -112,7 +128,12 @@ class Maker:
         return replace(made, state=step.state, makes=f"{key}:{step.id}")
 
     def _wait(self) -> str:
-        return f"{study_discharge(self.plan.job.host).sentence}" if reservoir(self.plan) else "Wait a minute."
+        mains = self.plan.papers.host.supply in MAINS
+        return (
+            study_discharge(self.plan.job.host).sentence
+            if reservoir(self.plan) or mains
+            else "Wait a minute."
+        )
 
 
 AS_BEFORE = "Does everything work as it did before the work?"

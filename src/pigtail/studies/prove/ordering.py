@@ -11,16 +11,30 @@ from pigtail.job.steps import Power, RunStep
 
 
 class HostStand(NamedTuple):
-    """How the host stands: closed and used, unplugged, or open with power, and in which of its states."""
+    """How the host stands: closed and used, unplugged, or open with power, and in which of its states; unplugged, whether what it holds was
+    read and is gone."""
 
     power: Power
     state: str = ""
+    emptied: bool = False
 
     def serves(self, step: RunStep) -> bool:
         """Whether a step can be done as the host stands."""
-        return step.power is Power.ANY or (
-            self.power is step.power and (self.power is not Power.LIVE or self.state == step.state)
-        )
+        if step.power is not self.power:
+            return step.power is Power.ANY
+        if step.power is Power.OFF:
+            return self.emptied or step.outside
+        return step.power is Power.USED or self.state == step.state
+
+    def after(self, step: RunStep) -> HostStand:
+        """How it stands once a step that it serves was done."""
+        if step.power is Power.ANY:
+            return self
+        if step.power is Power.OFF:
+            return HostStand(
+                Power.OFF, emptied=(self.power is Power.OFF and self.emptied) or not step.outside
+            )
+        return HostStand(step.power, step.state if step.power is Power.LIVE else "")
 
 
 #: A runbook begins beside a host that stands where it is used.
@@ -95,10 +109,7 @@ def ordered(steps: Sequence[RunStep], rank: Callable[[RunStep], int]) -> tuple[R
         ready.remove(chosen)
         del left[chosen]
         found.append(steps[chosen])
-        if steps[chosen].power is not Power.ANY:
-            mode = HostStand(
-                steps[chosen].power, steps[chosen].state if steps[chosen].power is Power.LIVE else ""
-            )
+        mode = mode.after(steps[chosen])
         for k in followers.get(chosen, ()):
             left[k].discard(chosen)
             if not left[k]:
@@ -123,8 +134,7 @@ def with_turns(
         if not mode.serves(step):
             found += turner(mode, step, risky)
             risky = risky and step.power is not Power.LIVE
-        if step.power is not Power.ANY:
-            mode = HostStand(step.power, step.state if step.power is Power.LIVE else "")
+        mode = mode.after(step)
         risky = risky or is_risky(step)
         found.append(step)
     return tuple(found)

@@ -79,17 +79,17 @@ def _stand(step: RunStep, ledger: Ledger, needs: list[tuple[RunStand, RunStep]])
     return RunStand(step, passed, entry=entry.id, reading=reading)
 
 
-def _offer(step: RunStep, needs: list[RunStep], ledger: Ledger) -> str:
-    """A reading that was taken since what the step needs was done, on its own probes and in range; empty for none."""
+def _offer(step: RunStep, rests: list[RunStep], ledger: Ledger) -> str:
+    """A reading that was taken since what the step rests on was done, or was taken out, on its own probes and in range; empty for none."""
     if step.hold is None or step.hold.ask is None:
         return ""
-    since = max((d.entry.when for s in needs if (d := ledger.done(s.id)) is not None), default="")
+    since = max((ledger.last[s.id].entry.when for s in rests if s.id in ledger.last), default="")
     mine = [
         r
         for r in standing(ledger.job, step.hold.ask.point, step.hold.ask.function)
         if r.when >= since and reads(step, r)
     ]
-    return mine[-1].id if needs and mine and in_range(step, mine[-1]) else ""
+    return mine[-1].id if since and mine and in_range(step, mine[-1]) else ""
 
 
 def _taken_back(step: RunStep, ledger: Ledger) -> bool:
@@ -166,9 +166,8 @@ def _with_turns(stood: list[RunStand], maker: Maker, ledger: Ledger) -> tuple[Ru
     if not ahead:
         return tuple(found)
     coming = with_turns([s.step for s in ahead if s.open], maker.turns, ledger.mode, risky=ledger.risky)
-    needed = _at_once(coming, maker, ledger)
     rest = iter(ahead)
-    for step in needed:
+    for step in coming:
         if step.is_turn:
             found.append(_turned(step, ledger, done=False))
             continue
@@ -178,18 +177,6 @@ def _with_turns(stood: list[RunStand], maker: Maker, ledger: Ledger) -> tuple[Ru
                 break
     found += rest
     return _blocked_by_turns(found)
-
-
-def _at_once(coming: Sequence[RunStep], maker: Maker, ledger: Ledger) -> list[RunStep]:
-    """Steps to come; where it is unplugged and its reservoir was not read since, that comes before whatever touches it."""
-    touching = next((s for s in coming if s.power is not Power.ANY or s.is_turn), None)
-    unread = touching is not None and touching.power is Power.OFF and not ledger.emptied
-    reading = (
-        [t for t in maker.turns(ledger.mode, touching, False) if t.kind == "empty"]
-        if unread and touching is not None
-        else []
-    )
-    return [*(reading if ledger.mode.power is Power.OFF else []), *coming]
 
 
 def _turned(step: RunStep, ledger: Ledger, *, done: bool) -> RunStand:
@@ -247,7 +234,7 @@ def way_back(acts: Sequence[RunStep], maker: Maker, ledger: Ledger) -> tuple[Run
     steps = [s for s in turned(done) if s.kind != "take_back"]
     found: list[RunStand] = []
     coming = with_turns(steps, maker.turns, ledger.mode, risky=ledger.risky)
-    for step in _at_once(coming, maker, ledger):
+    for step in coming:
         first = next((s.step for s in found if s.open), None)
         back = replace(step, id=f"{step.kind}:back:{step.of}", turned=True) if step.is_turn else step
         found.append(RunStand(back, blocked=f"First: {first.says}" if first is not None else ""))

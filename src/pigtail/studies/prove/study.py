@@ -8,6 +8,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from pigtail.job.document import Job, SupplyClass
+from pigtail.job.hazards import MAINS
 from pigtail.job.logbook import Doing
 from pigtail.job.safety import Safety, safety
 from pigtail.job.steps import RunStand
@@ -41,7 +42,9 @@ def study_prove(model: Model) -> ProveFound:
         way_back([a for a in acts if a.kind != "take_back"], maker, ledger), what_stays(acts, ledger),
         sum(s.step.minutes for s in left), taken, cost_of(job),
     )  # fmt: skip
-    told = judge_record(job, acts, found, ledger, drains=bool(reservoir(maker.plan)))
+    told = judge_record(
+        job, acts, found, ledger, drains=bool(reservoir(maker.plan)) or job.host.supply in MAINS
+    )
     return replace(found, findings=(*told, *_progress(found)))
 
 

@@ -42,6 +42,9 @@ from pigtail.units import format_quantity
 
 #: Where nobody told of a cover, there is at least one.
 THE_CASE = Cover(id="case", name="the cover")
+#: How swarf is kept out: where the panel comes off, and where it does not.
+SWARF = "Take the panel off and carry it away from the boards first."
+SWARF_INSIDE = "Cover every board behind with tape and a cloth, turn it so that swarf falls out, and have the vacuum run beside the drill."
 GLUED = {
     Glue.RUBBERY: " Adhesive: a few dots of the rubbery kind, nothing more.",
     Glue.INSTANT: " Adhesive: none that sets hard.",
@@ -96,7 +99,7 @@ def _job(plan: WorkPlan) -> Iterator[StepFor]:
 
 def _sounds(plan: WorkPlan) -> Iterator[StepFor]:
     for sound in plan.papers.work.sounds:
-        yield StepFor(sound.id, {"name": sound.name}, mark=sound.name)
+        yield StepFor(sound.id, {"name": sound.name}, mark="")
 
 
 def covers_of(job: Job) -> tuple[Cover, ...]:
@@ -110,7 +113,7 @@ def _covers(plan: WorkPlan) -> Iterator[StepFor]:
         heed = "instant glue is planned on it, and it must open again: use the rubbery kind" if (
             cover.glue is Glue.INSTANT and cover.opens) else ""  # fmt: skip
         words = {"name": cover.name, "screws": screws, "glue": GLUED.get(cover.glue, ""), "heed": heed}
-        yield StepFor(cover.id, words, mark=cover.name)
+        yield StepFor(cover.id, words)
 
 
 def _alterations(kind: Alters) -> Callable[[WorkPlan], Iterator[StepFor]]:
@@ -169,6 +172,7 @@ def _fittings(plan: WorkPlan) -> Iterator[StepFor]:
         if panel is None or fitting.x is None or fitting.y is None or fitting.kind not in fitting_kinds():
             continue
         how, drilled = work_on(panel, fitting)
+        swarf = SWARF if panel.comes_off else SWARF_INSIDE
         hole = (
             f"the hole of {fitting.name} ({hole_of(fitting_kind(fitting.kind))}) in the {panel.name} stays"
             if drilled
@@ -176,7 +180,7 @@ def _fittings(plan: WorkPlan) -> Iterator[StepFor]:
         )
         yield StepFor(
             fitting.id,
-            {"name": fitting.name, "how": how, "stays": hole},
+            {"name": fitting.name, "how": how, "stays": hole, "swarf": swarf if drilled else ""},
             mark=f"{fitting.kind} {fitting.x:g} {fitting.y:g}",
         )
 
@@ -305,7 +309,7 @@ def _modules(plan: WorkPlan) -> Iterator[StepFor]:
             "name": module.name, "shows": shows, "partner": "the player" if gives else "the headphones or the receiver",
             "alive": alive_words(plan.job, (*taps, *(a for a in rails if a.startswith(f"{HOST}.")))),
         }  # fmt: skip
-        yield StepFor(module.id, words, frozenset(traits), module.name, job.working_state())
+        yield StepFor(module.id, words, frozenset(traits), state=job.working_state())
 
 
 def _shows(module: Module) -> str:
@@ -344,7 +348,7 @@ def _steered(plan: WorkPlan) -> Iterator[StepFor]:
             yield StepFor(
                 link.id,
                 {"name": link.name, "does": told},
-                mark=told,
+                mark=" ".join(s.topology for s in link.sections),
                 state=job.working_state(),
                 links=(link.id,),
             )
@@ -367,8 +371,10 @@ def _what_it_does(job: Job, link: Link, ends: list[ControlIn]) -> str:
 
 def _states(plan: WorkPlan) -> Iterator[StepFor]:
     for state in plan.papers.live_states():
-        yield StepFor(state.id, {"state_name": state.name, "state": state.id, "meant": _meant(plan, state)}, state=state.id,
-                      mark=_meant(plan, state))  # fmt: skip
+        words = {"state_name": state.name, "state": state.id, "meant": _meant(plan, state)}
+        fed = [f"{m.id} {meant(plan.job, m, StateMoment(state.id, m.id, ''))}" for m in plan.modules]
+        wants = [f"{w.of} {w.what.value} {w.yes}" for w in plan.job.wants if w.state == state.id]
+        yield StepFor(state.id, words, mark="; ".join((*fed, *wants)), state=state.id)
 
 
 def _meant(plan: WorkPlan, state: State) -> str:

@@ -12,7 +12,7 @@ from pigtail.job.steps import Power, RunStep, Standing
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.prove.found import Cost, ProveFound
 from pigtail.studies.prove.kinds import kinds
-from pigtail.studies.prove.ledger import Last, Ledger, kind_of, reads
+from pigtail.studies.prove.ledger import DRAINED, TURNS, Last, Ledger, kind_of, reads
 from pigtail.studies.prove.ordering import Graph
 from pigtail.studies.prove.subjects import covers_of
 from pigtail.studies.wording import listed, tell
@@ -144,18 +144,15 @@ def _likely_burnt(job: Job, ledger: Ledger) -> Iterator[Finding]:
 
 
 def _unlooked(steps: dict[str, RunStep], ledger: Ledger) -> Iterator[Finding]:
-    """Power, or a module, before the second look at the board."""
+    """Power, or a module, and nobody has taken the second look at the board."""
     look = steps.get("second_look:job")
     if look is None:
         return
-    looked = ledger.all_of(look.id)
-    first = min(
-        (x.place for x in looked if not (isinstance(x.entry, Done) and not x.entry.fine)),
-        default=len(ledger.job.record),
-    )
+    if ledger.done(look.id) is not None:
+        return
     wired = [x.place for s, x in ledger.last.items() if kind_of(s) == "wire" and not x.entry.back]
     after = min(wired, default=len(ledger.job.record))
-    powered = [x.place for s, x in ledger.last.items() if _gives_power(s) and after < x.place < first]
+    powered = [x.place for s, x in ledger.last.items() if _gives_power(s) and after < x.place]
     if powered:
         yield tell("prove.unlooked", look.id, {"names": look.says.rpartition(": ")[2].rstrip(".")})
 
@@ -167,28 +164,25 @@ def _gives_power(step: str) -> bool:
 
 
 def _touched(ledger: Ledger, *, drains: bool) -> Iterator[Finding]:
-    """Hands in the host while it had power, or before its reservoir was read."""
-    power, emptied, seen = Power.USED, False, False
+    """Hands in the host while it had power, or before its reservoir was read, and nothing done about it since."""
+    power, emptied = Power.USED, False
+    live: Finding | None = None
+    charged: Finding | None = None
     for _, entry in ledger.entries:
-        step = getattr(entry, "step", "")
-        kind = kinds().get(kind_of(step))
+        kind = kinds().get(kind_of(entry.step))
         if kind is None or not isinstance(entry, Done | Passed | Waived):
             continue
-        if kind_of(step) == "unplug":
-            power, emptied, seen = Power.OFF, False, False
-        elif kind_of(step) == "empty":
-            emptied = True
-        elif kind_of(step) in ("on", "on_limited", "switch"):
-            power = Power.LIVE
-        elif kind_of(step) == "use":
-            power = Power.USED
-        elif kind.power is Power.OFF and kind.lasting and power is Power.LIVE:
-            yield tell("prove.powered_hands", step, {"step": entry.words or step})
-            return
-        elif kind.power is Power.OFF and power is Power.OFF and not emptied and not seen and drains:
-            seen = True
-            yield tell("prove.unemptied", step, {"step": entry.words or step})
-            return
+        words = {"step": entry.words or entry.step}
+        if (turned := TURNS.get(kind_of(entry.step))) is not None:
+            power, emptied = turned, emptied and turned is Power.OFF
+            live, charged = (None, charged) if turned is Power.OFF else (live, charged)
+        elif kind_of(entry.step) in DRAINED:
+            emptied, charged = True, None
+        elif kind.power is Power.OFF and kind.lasting and not kind.outside and power is Power.LIVE:
+            live = live or tell("prove.powered_hands", entry.step, words)
+        elif kind.power is Power.OFF and power is Power.OFF and drains and not emptied and not kind.outside:
+            charged = charged or tell("prove.unemptied", entry.step, words)
+    yield from (f for f in (live, charged) if f is not None)
 
 
 # -- hold points --------------------------------------------------------------------------------------------
