@@ -4,11 +4,7 @@ long."""
 from __future__ import annotations
 
 import random
-import sys
-from pathlib import Path
 from typing import TYPE_CHECKING
-
-sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 from timed import median
 
@@ -42,10 +38,10 @@ def large() -> Job:
 def main() -> None:
     """Print the ratios."""
     from pigtail import edits
+    from pigtail.bench.walked import walked
     from pigtail.model.model import Model
     from pigtail.studies.all import study_job
     from pigtail.studies.prove.study import study_prove
-    from walking import walked
 
     chance, job = random.Random(1), large()
     colours = ("red", "blue", "green", "violet", "brown", "grey", "yellow", "orange", "white")

@@ -51,11 +51,10 @@ def child(folder: Path, first: int) -> None:
 
 def running_child(folder: Path, first: int) -> None:
     """Run the runbook of a demo forth and back, keep each step, and sometimes save, until killed."""
-    sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+    from pigtail.bench.walked import BEGAN, proved, take
     from pigtail.catalogue.demo import demo
     from pigtail.job.file import Document, load, save
     from pigtail.job.recovery import Keeper, leftovers
-    from walking import BEGAN, proved, take
 
     saved = folder / "run.pigtail"
     left = leftovers(folder / "recovery")

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from tests.desktop.conftest import Bench
 
 from pigtail.bench.truth import StandIn, encode
+from pigtail.bench.walked import right_value, walked
 from pigtail.catalogue.demo import demo
 from pigtail.catalogue.kinds import make_host, make_module
 from pigtail.desktop.runmode import RunMode
@@ -34,7 +35,6 @@ from pigtail.job.reading_import import text_of
 from pigtail.studies.prove.found import ProveFound
 from pigtail.units import Basis
 from pigtail.units.text import parse_known
-from walking import right_value, walked
 
 
 def amplifier() -> Job:

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import sys
 from io import BytesIO
-from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
 from pypdf import PdfReader
 
-sys.path.insert(0, str(Path(__file__).parent.parent))
-
+from pigtail.bench.walked import BEGAN, proved, walked
 from pigtail.catalogue.demo import demo
 from pigtail.edits.record import put_alteration, spend, strike_entry
 from pigtail.job.document import Job
@@ -21,7 +18,6 @@ from pigtail.sheet.recording import record_sheet, runbook_sheet, story
 from pigtail.sheet.write import pack_files
 from pigtail.studies.all import study_job
 from pigtail.studies.prove.record import tables_of
-from walking import BEGAN, proved, walked
 
 
 @pytest.fixture(scope="module")

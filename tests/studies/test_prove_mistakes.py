@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable
 from datetime import timedelta
 from functools import cache
-from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
 
-sys.path.insert(0, str(Path(__file__).parent.parent))
-
 from pigtail.advice.remedies import Trials, remedies
+from pigtail.bench.walked import BEGAN, HASH, proved, take, walked
 from pigtail.catalogue.demo import demo
 from pigtail.edits.change import checked
 from pigtail.edits.readings import log_reading
@@ -48,7 +45,6 @@ from pigtail.studies.all import study_job
 from pigtail.studies.findings import Severity
 from pigtail.studies.prove.found import ProveFound
 from pigtail.studies.prove.study import study_prove
-from walking import BEGAN, HASH, proved, take, walked
 
 LATER = BEGAN + timedelta(days=2)
 STAMP = LATER.isoformat(timespec="seconds")

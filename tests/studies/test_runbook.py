@@ -12,11 +12,12 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
-sys.path[:0] = [str(Path(__file__).parent.parent / "reference"), str(Path(__file__).parent.parent)]
+sys.path.insert(0, str(Path(__file__).parent.parent / "reference"))
 
 from test_nodal import random_job
 
 from pigtail import edits
+from pigtail.bench.walked import BEGAN, proved, right_value, take, walked
 from pigtail.edits.plan import set_converter
 from pigtail.edits.record import (
     carried,
@@ -44,7 +45,6 @@ from pigtail.studies.prove.ordering import NeedsCircleError, matching, ordered, 
 from pigtail.studies.prove.plan import WorkPlan
 from pigtail.studies.prove.standing import turned
 from pigtail.units import Basis, Known
-from walking import BEGAN, proved, right_value, take, walked
 
 SUPPLIES = (
     SupplyClass.MAINS_ISOLATED,

@@ -20,6 +20,8 @@ LEAST, MOST = 32, 70
 TWO_LINES = 54
 #: Where the cable frays, and the card below it.
 TAIL_HEIGHT, LOW_TAIL, CARD_HEIGHT = 64, 44, 96
+#: Letters of what is wanted that the card has room for; all of it stands in its tip.
+LETTERS = 48
 
 
 class Splice(QAbstractButton):
@@ -133,7 +135,9 @@ class Lead(QWidget):
 
     def show_job(self, name: str, wanted: str, state: str) -> None:
         """Show what the job is called, what is wanted, and whether it is safe on disk."""
-        self.card.setText("\n".join(x for x in (name, state, wanted) if x))
+        short = wanted if len(wanted) <= LETTERS else f"{wanted[: LETTERS - 2].rstrip()}…"
+        self.card.setText("\n".join(x for x in (name, state, short) if x))
+        self.card.setToolTip(wanted)
 
     def show_verdicts(self, verdicts: Mapping[str, str]) -> None:
         """Show the worst finding of each station by its word."""

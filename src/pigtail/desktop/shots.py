@@ -22,7 +22,6 @@ if TYPE_CHECKING:
     from pigtail.bench.truth import StandIn
     from pigtail.desktop.assemble import Assembly
     from pigtail.job.document import Job
-    from pigtail.units.known import Known
 
 SIZE = (1280, 800)
 WAIT_MS = 60_000
@@ -173,6 +172,7 @@ def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, sta
     assembly.bench.mode.value.setText("open")
     take(application, assembly.bench.mode, folder / "bench-mode.png")
     assembly.bench.mode.reject()
+    shoot_prove(application, assembly, folder)
     bare = load(shipped()["pellow"])
     assembly.files.start(
         Document(probed(bare, bare.papers, *(f"j2_{k}" for k in range(1, 8)))), None, unsaved=True
@@ -185,8 +185,36 @@ def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, sta
     view.view.setCurrentIndex(0)
 
 
+def shoot_prove(application: QApplication, assembly: Assembly, folder: Path) -> None:
+    """The runbook at a hold point of the clean demo, and in bench mode at a wire, with the photo of its place."""
+    from pigtail.bench.walked import walked
+    from pigtail.catalogue.demo import demo
+    from pigtail.job.file import Document
+
+    def settled() -> bool:
+        return assembly.quiet and assembly.session.studies is not None
+
+    pinned, path = assembly.session.job, assembly.session.path
+    assert pinned is not None
+    for name, job, step in (
+        ("prove-bench", pinned, "wire:feed_left:out"), ("prove", demo("tidewell").job, "plug_open:rx.supply"),
+    ):  # fmt: skip
+        done = walked(job, lambda s, step=step: s.step.id == step)  # type: ignore[misc]
+        assembly.files.start(Document(done), path, unsaved=True)
+        wait(application, settled)
+        assembly.views.go("prove")
+        wait(application, settled)
+        if name == "prove":
+            take(application, assembly.window, folder / f"{name}.png")
+            continue
+        assembly.run_book()
+        assert assembly.bench.run is not None
+        take(application, assembly.bench.run, folder / f"{name}.png")
+        assembly.bench.run.reject()
+
+
 def shoot_supplies(application: QApplication, assembly: Assembly, folder: Path) -> None:
-    """Where the energy comes from: an AC adapter and its course, a cell and how long it lasts, the sources as they are typed."""
+    """Where the energy comes from: an AC adapter and its course, a cell and how long it lasts."""
     from pigtail.advice.plan import propose
     from pigtail.bench.truth import load, shipped
     from pigtail.catalogue.kinds import make_module
@@ -211,17 +239,10 @@ def shoot_supplies(application: QApplication, assembly: Assembly, folder: Path) 
         assembly.views.go("power")
         wait(application, settled)
         take(application, assembly.window, folder / f"power-{'ac' if name == 'marrowby' else 'battery'}.png")
-        if name == "marrowby":
-            assembly.views.go("survey")
-            view: Any = assembly.views.of("survey")
-            view.view.setCurrentIndex(view.view.count() - 1)
-            wait(application, settled)
-            take(application, assembly.window, folder / "sources.png")
-            view.view.setCurrentIndex(0)
 
 
 def shoot_control(application: QApplication, assembly: Assembly, folder: Path) -> None:
-    """A line that turned out weaker than its papers say, and a speaker that is mute while headphones are linked."""
+    """A line that turned out weaker than its papers say."""
     from pigtail.bench.truth import load, shipped
     from pigtail.job.file import Document
 
@@ -231,50 +252,13 @@ def shoot_control(application: QApplication, assembly: Assembly, folder: Path) -
     view: Any = assembly.views.of("control")
     stand_in = load(shipped()["corvale"])
     weak = probed(stand_in, stand_in.papers, "on_line")
-    for name, job, cell in (("control", weak, (3, 1)), ("control-mute", muted_while_linked(), (3, 3))):
-        assembly.files.start(Document(job), None, unsaved=True)
-        wait(application, settled)
-        assembly.views.go("control")
-        wait(application, lambda: assembly.quiet and bool(view.course.transitions))
-        view.table.pick(*cell)
-        wait(application, settled)
-        take(application, assembly.window, folder / f"{name}.png")
-
-
-def muted_while_linked() -> Job:
-    """A transmitter in a made-up amplifier, its link pin on the enable of the speaker output."""
-    from pigtail.catalogue.kinds import make_module
-    from pigtail.edits.control import add_control, add_line
-    from pigtail.edits.host import add_point
-    from pigtail.edits.plan import put_supply
-    from pigtail.edits.values import add_module, new_job, set_value
-    from pigtail.job.control import Acts, Pull
-    from pigtail.job.document import AudioOut, ControlIn, Host, Mode, Rail, Return, State, SupplyClass
-    from pigtail.units import Basis
-    from pigtail.units.text import parse_known
-
-    def known(text: str, unit: str) -> Known:
-        return parse_known(text, unit, Basis.DOCUMENTED, "made up")
-
-    states = (State(id="off", name="unplugged", kind=Mode.OFF), State(id="standby", name="standby", kind=Mode.STANDBY),
-              State(id="on", name="on", kind=Mode.WORKING))  # fmt: skip
-    star = Return(id="star", name="star", star=True)
-    job = new_job(
-        "Pendle Four, wireless out",
-        Host(name="Pendle Four", supply=SupplyClass.MAINS_ISOLATED, states=states, terminals=(star,)),
-    )
-    job = add_point(job, Rail(id="five", name="5 V rail", voltage=known("5.1 V ±1 %", "V"), resistance=known("0.1 Ω ±20 %", "Ω"),
-                              limit=known("0.5 A", "A"), used=known("50 mA", "A"), states=("on",)))  # fmt: skip
-    job = add_point(job, AudioOut(id="speaker", name="speaker output", emf=known("8 V ±10 %", "V"), impedance=known("0.1 Ω ±20 %", "Ω"),
-                                  bias=known("0 V ±10 mV", "V")))  # fmt: skip
-    job = add_line(job, "host", ControlIn(
-        id="amp_enable", name="amplifier enable", acts=Acts.ENABLES, pulls=Pull.UP, pull=known("47 kΩ ±10 %", "Ω"),
-        pulled_to=known("3.3 V ±3 %", "V"), low=known("0.6 V ±20 %", "V"), high=known("2 V ±10 %", "V"), most=known("3.6 V", "V"),
-        gates=("speaker",), states=("on",)))  # fmt: skip
-    job = add_module(job, make_module("wireless_transmitter_linked", "tx"))
-    job = put_supply(job, "tx.supply", "host.five", ("direct",))
-    job = set_value(job, "tx.link", "sources", known("5 mA", "A"))
-    return add_control(job, "pull_nmos", "tx.link", "host.amp_enable", "Mute while linked")
+    assembly.files.start(Document(weak), None, unsaved=True)
+    wait(application, settled)
+    assembly.views.go("control")
+    wait(application, lambda: assembly.quiet and bool(view.course.transitions))
+    view.table.pick(3, 1)
+    wait(application, settled)
+    take(application, assembly.window, folder / "control.png")
 
 
 def probed(stand_in: StandIn, job: Job, *points: str) -> Job:

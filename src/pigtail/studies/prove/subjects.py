@@ -360,8 +360,7 @@ def _what_it_does(job: Job, link: Link, ends: list[ControlIn]) -> str:
         return f"the light follows {starts}"
     if ends:
         gated = [job.label(f"{HOST}.{g}") for t in ends for g in t.gates]
-        acts = "mutes" if ends[0].acts is Acts.MUTES else "enables"
-        return f"{starts} {acts} {listed(gated) if gated else job.label(link.at('out')[0])}"
+        return f"{starts} steers {listed(gated) if gated else job.label(link.at('out')[0])}"
     if any(does(s, Does.MUTES) for s in link.sections):
         return f"{starts} mutes {listed([job.label(a) for a in link.at('out')] or [link.name])}"
     if link.purpose is Purpose.SUPPLY and any(does(s, Does.SWITCHES) for s in link.sections):

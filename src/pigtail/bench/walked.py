@@ -1,4 +1,4 @@
-"""One who does just what the runbook asks, step by step, and reads what the model says."""
+"""One who does just what the runbook asks, step by step, and reads what the model says: for pictures, practice and tests."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from pigtail.studies.prove.study import study_prove
 BEGAN = datetime(2026, 11, 28, 9, 0)
 #: A hash that a filed recording is told by; no file is read where the record alone is tried.
 HASH = "0" * 64
-#: More steps than any runbook of the tests has.
+#: More steps than any runbook has.
 MOST = 600
 
 
@@ -37,7 +37,10 @@ def right_value(stand: RunStand) -> float:
 
 
 def take(job: Job, stand: RunStand, at: datetime, value: float | None = None) -> Job:
-    """The job with one step done as it asks."""
+    """The job with one step done as it asks, with a reading [unit of its function] in place of the right one.
+
+    Raises EditError as the edits do.
+    """
     step = stand.step
     if step.hold is not None and step.hold.ask is not None:
         return read_hold(job, stand, right_value(stand) if value is None else value, at, seconds=20.0)
@@ -54,14 +57,16 @@ def walked(
     back: bool = False,
     seen: list[RunStand] | None = None,
 ) -> Job:
-    """The job with its runbook done up to a step that is not done any more, or to its end; back: the way back."""
+    """The job with its runbook done up to a step that is not done any more, or to its end; back: the way back. Raises RuntimeError for one
+    that is held up or does not end."""
     for number in range(MOST):
         found = proved(job)
         stand = found.next_back if back else found.next
         if stand is None or until(stand):
             return job
-        assert not stand.blocked, (stand.step.id, stand.blocked)
+        if stand.blocked:
+            raise RuntimeError(f"{stand.step.id} is held up: {stand.blocked}")
         if seen is not None:
             seen.append(stand)
         job = take(job, stand, BEGAN + timedelta(minutes=len(job.record) + number))
-    raise AssertionError("the runbook does not end")
+    raise RuntimeError("the runbook does not end")
