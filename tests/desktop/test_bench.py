@@ -249,6 +249,7 @@ def test_bench_mode_reads_and_logs_with_one_key(bench: Bench, server: Server) ->
     assert not mode.isVisible()
 
 
+@pytest.mark.long
 def test_bench_mode_can_log_by_itself(bench: Bench, server: Server) -> None:
     """With the tick it goes through every check without a key."""
     open_papers(bench)

@@ -214,6 +214,7 @@ def test_a_receiver_in_a_mains_amplifier(bench: Bench, answers: Callable[..., No
     assert "drill first" in bench.session.job.brief.notes
 
 
+@pytest.mark.long
 def test_a_toy_with_a_sound_board(bench: Bench, answers: Callable[..., None], tmp_path: Path) -> None:
     """Its old sound must be recorded before the board is out; a reversed supply is caught at the plug; what was taken out is kept."""
     opened(bench, toy(), tmp_path)

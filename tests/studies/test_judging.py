@@ -184,6 +184,7 @@ def test_the_margin_is_the_least_over_the_spread() -> None:
     assert finding.severity is Severity.UNKNOWN
 
 
+@pytest.mark.long
 def test_every_entry_is_used_by_a_study(larkmoor: Job, tidewell: Job) -> None:
     """No judgement lies in the table unread, and none names a number that no study gives."""
     jobs = [

@@ -96,6 +96,7 @@ class StepPanel(QWidget):
     def _button(self, words: str, name: str, does: Callable[[], object]) -> QPushButton:
         button = QPushButton(words)
         button.setObjectName(name)
+        button.setAccessibleName(words)
         button.clicked.connect(lambda _c: does())
         button.setAutoDefault(False)
         return button

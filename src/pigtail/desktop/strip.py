@@ -220,7 +220,7 @@ class BenchStrip(QFrame):
         self.take.setVisible(bool(measures))
         if self._next is None or self._job is None:
             self.next_title.setText(NEXT)
-            words = "nothing is open that a meter would settle: go on in Prove, step by step (Shift+F8)."
+            words = "nothing is open that a meter would settle: build, step by step in Prove (Shift+F8)."
             if mend:
                 words = f"no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
             elif unknown:

@@ -23,43 +23,31 @@ TAKEN_BACK = "what it rests on was taken back"
 def stands_of(maker: Maker, ledger: Ledger) -> tuple[RunStand, ...]:
     """All steps of a plan as they stand, with what turns power between them."""
     acts = maker.acts()
-    gone = _gone(acts, ledger)
+    stood, gone = _stood(acts, ledger)
     if gone:
-        acts = maker.acts(gone)
-    stood = _stood(acts, ledger)
+        stood, _ = _stood(maker.acts(gone), ledger)
     return _with_turns(stood, maker, ledger)
 
 
-def _gone(acts: Sequence[RunStep], ledger: Ledger) -> list[tuple[str, str]]:
-    """What is in the host and must first be taken back: what the plan no longer has, and what a step that is to be done stands against."""
-    by_id = {s.id: k for k, s in enumerate(acts)}
-    found = [(step, last.entry.words) for step, last in ledger.in_host.items() if step not in by_id]
-    graph, stood = Graph(acts), _stood(acts, ledger)
-    for k, stand in enumerate(stood):
-        if not stand.open:
-            continue
-        for other in graph.without[k]:
-            step = acts[other]
-            if step.id in ledger.in_host and all(step.id != f[0] for f in found):
-                found.append((step.id, step.back))
-    ranks = list(kinds())
-    return sorted(found, key=lambda f: -ranks.index(kind_of(f[0])))  # what went in last comes out first
-
-
-def _stood(acts: Sequence[RunStep], ledger: Ledger) -> list[RunStand]:
-    """Acts in their order as they stand, each with what must come first."""
-    graph = Graph(acts)
-    found: list[RunStand] = []
+def _stood(acts: Sequence[RunStep], ledger: Ledger) -> tuple[list[RunStand], list[tuple[str, str]]]:
+    """Acts in their order as they stand, each with what must come first; and what is in the host and must first be taken back, as the
+    step that did it and words: what the plan no longer has, and what an act that is to be done stands against."""
+    graph, by_id = Graph(acts), {s.id for s in acts}
+    stands: list[RunStand] = []
+    gone = {step: last.entry.words for step, last in ledger.in_host.items() if step not in by_id}
     for k, step in enumerate(acts):
-        stand = _stand(step, ledger, [(found[d], acts[d]) for d in sorted(graph.needs[k])])
-        first = next((found[d].step for d in sorted(graph.before[k]) if found[d].open), None)
+        stand = _stand(step, ledger, [(stands[d], acts[d]) for d in sorted(graph.needs[k])])
+        first = next((stands[d].step for d in sorted(graph.before[k]) if stands[d].open), None)
         if stand.open:
             blocked = f"First: {first.says}" if first is not None else ""
-            stand = replace(
-                stand, blocked=blocked, offer=_offer(step, [acts[d] for d in graph.needs[k]], ledger)
-            )
-        found.append(stand)
-    return found
+            rests = [acts[d] for d in (*graph.needs[k], *graph.without[k])]
+            stand = replace(stand, blocked=blocked, offer=_offer(step, rests, ledger))
+            gone |= {acts[d].id: acts[d].back for d in graph.without[k] if acts[d].id in ledger.in_host}
+        stands.append(stand)
+    ranks = list(kinds())
+    return stands, sorted(
+        gone.items(), key=lambda g: -ranks.index(kind_of(g[0]))
+    )  # what went in last comes out first
 
 
 def _stand(step: RunStep, ledger: Ledger, needs: list[tuple[RunStand, RunStep]]) -> RunStand:

@@ -352,6 +352,8 @@ def _glued(job: Job) -> Iterator[Finding]:
 
 
 def _closed(acts: Sequence[RunStep], ledger: Ledger) -> Iterator[Finding]:
+    if not any(kind_of(step) == "close" for step in ledger.last):
+        return
     graph = Graph(acts)
     for k, step in enumerate(acts):
         done = ledger.done(step.id)

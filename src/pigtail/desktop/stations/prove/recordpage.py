@@ -67,6 +67,7 @@ class RecordPage(QWidget):
             button = QPushButton(words)
             button.setObjectName(f"record_{key}")
             button.setCheckable(True)
+            button.setAccessibleName(f"Table: {words}")
             self.chooser.addButton(button, number)
             choose.addWidget(button)
         choose.addStretch(1)
@@ -100,6 +101,7 @@ class RecordPage(QWidget):
     def _button(self, words: str, name: str, does: object) -> QPushButton:
         button = QPushButton(words)
         button.setObjectName(name)
+        button.setAccessibleName(words)
         button.clicked.connect(lambda _c: does())  # type: ignore[operator]
         return button
 

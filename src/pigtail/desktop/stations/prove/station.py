@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 #: The pages by their words, the names of their buttons, and what is printed of them.
 PAGES = (
     ("Runbook", "page_run", "runbook"), ("Way back", "page_back", "back"), ("Record", "page_record", "record"),
-    ("The work", "page_work", "runbook"),
+    ("Work", "page_work", "runbook"),
 )  # fmt: skip
 #: What leaves: words, name, how.
 LEAVES = (
@@ -71,27 +71,29 @@ class ProveStation(Station):
         self.leave = QToolButton()
         self.leave.setText("Pass it on")
         self.leave.setObjectName("leave")
+        self.leave.setAccessibleName("Pass it on: a pack, the story, the next copy")
         self.leave.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.leave)
+        paper = menu.addAction("Print this page…")
+        assert paper is not None
+        paper.setObjectName("print_record")
+        paper.triggered.connect(
+            lambda _c: self.wants.emit(Paper(printed=True, what=PAGES[self.pages.currentIndex()][2]))
+        )
         for words, name, how in LEAVES:
             action = menu.addAction(words)
             assert action is not None
             action.setObjectName(name)
             action.triggered.connect(lambda _c, how=how: self.wants.emit(Leave(how)))
         self.leave.setMenu(menu)
-        self.print = QPushButton("Print…")
-        self.print.setObjectName("print_record")
-        self.print.clicked.connect(
-            lambda _c: self.wants.emit(Paper(printed=True, what=PAGES[self.pages.currentIndex()][2]))
-        )
-        self.bench = QPushButton("Run it at the bench")
+        self.bench = QPushButton("At the bench")
         self.bench.setObjectName("main")
         self.bench.setAccessibleName("The runbook in large type, one step at a time (Shift+F8)")
         self.bench.clicked.connect(
             lambda _c: self.wants.emit(AtBench(back=self.pages.currentWidget() is self.back))
         )
         row.addStretch(1)
-        for item in (self.leave, self.print, self.bench):
+        for item in (self.leave, self.bench):
             row.addWidget(item)
         self.words = OneLine("")
         layout = QVBoxLayout(self)
@@ -111,9 +113,7 @@ class ProveStation(Station):
         assert button is not None
         button.setChecked(True)
         self.pages.setCurrentIndex(number)
-        self.bench.setText(
-            "Go back at the bench" if self.pages.currentWidget() is self.back else "Run it at the bench"
-        )
+        self.bench.setText("Back at the bench" if self.pages.currentWidget() is self.back else "At the bench")
 
     def show_job(self, job: Job, studies: Studies) -> None:
         found = studies.of(ProveFound)

@@ -76,6 +76,7 @@ class WorkPage(QWidget):
         self.opens, self.way = QCheckBox("must open again"), QCheckBox("has a way round")
         for box, name, field in ((self.opens, "work_opens", "opens"), (self.way, "work_way", "way_round")):
             box.setObjectName(name)
+            box.setAccessibleName(box.text())
             box.clicked.connect(lambda on, f=field: self._set(f, on))
         self.form = QFormLayout()
         rows: tuple[tuple[str, QWidget], ...] = (
@@ -101,11 +102,13 @@ class WorkPage(QWidget):
         for words, name, stem, make in NEW:
             button = QPushButton(words)
             button.setObjectName(name)
+            button.setAccessibleName(f"Add: {words}")
             button.clicked.connect(lambda _c, s=stem, m=make: self._add(s, m))
             buttons.addWidget(button)
         buttons.addStretch(1)
         away = QPushButton("Take out")
         away.setObjectName("work_away")
+        away.setAccessibleName("Take the chosen one out")
         away.clicked.connect(lambda _c: self._remove())
         buttons.addWidget(away)
         money: list[Any] = []
