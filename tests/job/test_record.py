@@ -47,7 +47,17 @@ from pigtail.job.logbook import (
     Passed,
     Spent,
 )
-from pigtail.job.pack import JOB, LISTED, Contents, files_of, open_pack, read_pack, sha256_of, write_pack
+from pigtail.job.pack import (
+    JOB,
+    LISTED,
+    Contents,
+    files_of,
+    open_beside,
+    open_pack,
+    read_pack,
+    sha256_of,
+    write_pack,
+)
 from pigtail.units import Basis, Known
 
 WHEN = datetime(2026, 11, 28, 10, 0)
@@ -216,6 +226,7 @@ def test_a_pack_is_opened_as_it_was_packed(beside: tuple[Document, Path], tmp_pa
     assert (away / "sheet" / "sheet.html").read_bytes() == b"<p>"
     with pytest.raises(FileError, match="something already"):
         open_pack(packed, away)
+    assert [open_beside(packed).parent.name for _ in range(2)] == ["out", "out-2"]
 
 
 def test_files_that_are_gone_or_changed_are_left_out_and_told(

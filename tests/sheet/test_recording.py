@@ -80,7 +80,7 @@ def test_the_record_tells_parts_readings_and_cost(built: Job) -> None:
         ("24.00 €", "12.00 € of it burnt")
     ]
     assert [line.cells for line in tables.cost if line.cells[0] == "the ready-made thing"] == [
-        ("the ready-made thing", "79.00 €", "55.00 € left")
+        ("the ready-made thing", "79.00 €", "55.00 € cheaper")
     ]
 
 

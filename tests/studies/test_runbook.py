@@ -33,7 +33,7 @@ from pigtail.edits.record import (
 from pigtail.edits.values import set_supply, set_value
 from pigtail.job.document import Function, Job, SupplyClass
 from pigtail.job.errors import EditError, LiveChassisError
-from pigtail.job.logbook import Alteration, Alters, Cover, Done, Original, Passed
+from pigtail.job.logbook import Alteration, Alters, Cover, Done, Fate, KeptAt, Original, Passed, Spent, Waived
 from pigtail.job.steps import Power, RunStep, Standing
 from pigtail.model.model import Model
 from pigtail.studies.findings import Severity
@@ -43,6 +43,7 @@ from pigtail.studies.prove.ledger import kind_of
 from pigtail.studies.prove.making import Maker
 from pigtail.studies.prove.ordering import NeedsCircleError, matching, ordered, with_turns
 from pigtail.studies.prove.plan import WorkPlan
+from pigtail.studies.prove.record import tables_of
 from pigtail.studies.prove.standing import turned
 from pigtail.units import Basis, Known
 
@@ -490,3 +491,46 @@ def test_what_is_alive_in_some_states_only_says_so(larkmoor: Job) -> None:
     off = next(s for s in acts_of(live) if s.kind == "plug_state")
     assert off.hold.high < 1.0
     assert "it is to be off here" in off.hold.words
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_no_record_makes_the_study_raise(seed: int) -> None:
+    """Entries of any kind, of steps that there are, were or never could be, in any order, struck or not, by readings that fit or not."""
+    chance = random.Random(seed)
+    job = walked(some_job(seed), lambda s: s.step.kind == chance.choice(("plug_open", "state", "again")))
+    steps = [s.step.id for s in proved(job).stands] + [
+        "",
+        "x",
+        "wire",
+        "open:",
+        "close:nope",
+        "join:nope",
+        "lift:gone",
+        "unplug:",
+        "on:x",
+        "gone:y",
+    ]
+    readings = [r.id for r in job.readings]
+    for _ in range(25):
+        record = list(job.record)
+        for _ in range(chance.randrange(12)):
+            step, k = chance.choice(steps), len(record)
+            mark = chance.choice(("", "on", "nowhere"))
+            made = chance.choice((
+                Done(id=f"z{k}", when="2026", step=step, mark=mark, back=chance.random() < 0.3, fine=chance.random() < 0.8),
+                Passed(id=f"z{k}", when="2026", step=step, reading=chance.choice(readings), low=chance.choice((None, 0.0)), high=5.0, mark=mark),
+                Waived(id=f"z{k}", when="", step=step, reason=chance.choice(("", "because"))),
+                Spent(id=f"z{k}", when="", what="x", amount=chance.choice((None, 1.0)), fate=chance.choice(tuple(Fate))),
+                KeptAt(id=f"z{k}", when="", step=step, what="x", where=chance.choice(("", "bag"))),
+            ))  # fmt: skip
+            record.insert(chance.randrange(len(record) + 1), replace(made, struck=chance.random() < 0.2))
+        chance.shuffle(record) if chance.random() < 0.2 else None
+        found = proved(edits.checked(replace(job, record=tuple(record))))
+        assert not [
+            f
+            for f in found.findings
+            if f.severity is Severity.GOOD and f.code == "prove.done" and any(s.open for s in found.stands)
+        ]
+        stand = found.next
+        assert stand is None or not stand.blocked, (stand.step.id, stand.blocked)
+        tables_of(replace(job, record=tuple(record)))

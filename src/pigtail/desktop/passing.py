@@ -62,9 +62,8 @@ class Passing:
 
     def open_pack(self, path: Path) -> Path | None:
         """Unpack a pack beside it, and tell the job file in it; None where it cannot be, and why is told."""
-        folder = _free_folder(path)
         try:
-            return services.open_pack(path, folder)
+            return services.open_pack(path)
         except JobError as error:
             self._desk.tell(str(error))
             return None
@@ -119,13 +118,3 @@ class Passing:
             return
         self._files.start(Document(made), None, unsaved=True)
         self._desk.session.keep_now()
-
-
-def _free_folder(path: Path) -> Path:
-    """A folder beside a pack that is not there yet."""
-    stem = path.name.removesuffix(".zip").removesuffix(".pigtail") or "job"
-    folder, number = path.parent / stem, 2
-    while folder.exists():
-        folder = path.parent / f"{stem}-{number}"
-        number += 1
-    return folder

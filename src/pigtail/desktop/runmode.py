@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QProgressBar,
     QPushButton,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -62,6 +63,8 @@ class RunMode(QDialog):
         self.coming.setObjectName("run_coming")
         self.coming.setWordWrap(True)
         self.told.setWordWrap(True)
+        for label in (self.phase, self.clock):
+            label.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setFixedHeight(6)

@@ -160,10 +160,10 @@ def run_window(options: Namespace, helper: Helper) -> int:
             return 2
         opening = Opening(DEMO_TITLES[options.name], demo=options.name)
     elif options.file is not None:
-        document = _opened(options.file)
-        if document is None:
+        found = _opened(options.file)
+        if found is None:
             return 2
-        opening = Opening(options.file.name, document, options.file)
+        opening = Opening(options.file.name, *found)
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
         print(
             "pigtail: there is no screen to open a window on; start it from a desktop, or set DISPLAY",
@@ -190,12 +190,17 @@ def told(
     )
 
 
-def _opened(path: Path) -> Document | None:
+def _opened(path: Path) -> tuple[Document, Path] | None:
+    """The document of a job file, or of a pack, which is unpacked beside it; with the path of its job file."""
     from pigtail.catalogue.opening import open_job
     from pigtail.job.errors import JobError
 
     try:
-        return open_job(path)
+        if path.suffix == ".zip":
+            from pigtail.job.pack import open_beside
+
+            path = open_beside(path)
+        return open_job(path), path
     except JobError as error:
         print(f"pigtail: {error}", file=sys.stderr)
         return None

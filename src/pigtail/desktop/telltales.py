@@ -53,18 +53,25 @@ class TellTale(QAbstractButton):
         painter.drawRoundedRect(box, 6, 6)
         painter.setFont(theme.font(theme.SMALL_PX))
         painter.setPen(t.color("dim"))
-        painter.drawText(QPointF(10, 17), self.dial.words)
+        short = painter.fontMetrics().elidedText(
+            self.dial.words, Qt.TextElideMode.ElideRight, int(box.width()) - 38
+        )
+        painter.drawText(QPointF(10, 17), short)
         painter.setFont(theme.font(theme.LARGE_PX, bold=True))
         painter.setPen(t.color("ink"))
         painter.drawText(QPointF(10, 38), self.text_value)
+        taken = 10 + painter.fontMetrics().horizontalAdvance(self.text_value)
         glyphs.paint(painter, QRectF(box.right() - 24, 8, 15, 15), self.word)
         painter.setFont(theme.font(theme.SMALL_PX, bold=True))
         painter.setPen(t.severity(self.word) if self.word else t.color("dim"))
-        painter.drawText(
-            QRectF(box.right() - 84, 25, 76, 16),
-            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            self.word,
-        )
+        if (
+            taken + painter.fontMetrics().horizontalAdvance(self.word) + 12 < box.right()
+        ):  # the mark tells it too
+            painter.drawText(
+                QRectF(box.right() - 84, 25, 76, 16),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                self.word,
+            )
         self._scale(painter, QRectF(10, 46, box.width() - 18, 8))
 
     def _scale(self, painter: QPainter, bar: QRectF) -> None:

@@ -103,6 +103,19 @@ def open_pack(path: Path, folder: Path) -> Path:
     return folder / JOB
 
 
+def open_beside(path: Path) -> Path:
+    """Unpack a pack into a folder of its name beside it, or of a further number where that is there; returns the job file in it.
+
+    Raises FileError as `open_pack` does.
+    """
+    stem = path.name.removesuffix(".zip").removesuffix(".pigtail") or "job"
+    folder, number = path.parent / stem, 2
+    while folder.exists():
+        folder = path.parent / f"{stem}-{number}"
+        number += 1
+    return open_pack(path, folder)
+
+
 def read_pack(path: Path) -> dict[str, bytes]:
     """The files of a pack by their name, each as its list says. Raises FileError."""
     try:

@@ -264,11 +264,11 @@ def write_pack(document: Document, studies: Studies, folder: Path | None, path: 
     return written(document, folder, path, pack_files(document.job, studies))
 
 
-def open_pack(path: Path, folder: Path) -> Path:
-    """Unpack a pack into a folder; returns the job file in it."""
-    from pigtail.job.pack import open_pack as opened
+def open_pack(path: Path) -> Path:
+    """Unpack a pack into a new folder beside it; returns the job file in it."""
+    from pigtail.job.pack import open_beside
 
-    return opened(path, folder)
+    return open_beside(path)
 
 
 #: What can be asked for, by name.

@@ -343,7 +343,13 @@ def as_it_was(hold: Hold, job: Job) -> Hold:
     span = f"{format_quantity(low, 'V')} to {format_quantity(high, 'V')}"
     words = f"as it was found, {format_quantity(then.nominal, 'V')} (reading {read[0].id}): {span}"
     return replace(
-        hold, low=low, high=high, expected=then.nominal, words=words, source=f"reading {read[0].id}"
+        hold,
+        kind="again",
+        low=low,
+        high=high,
+        expected=then.nominal,
+        words=words,
+        source=f"reading {read[0].id}",
     )
 
 

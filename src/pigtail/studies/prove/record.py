@@ -137,36 +137,23 @@ def _cost(job: Job, entry: Spent) -> RecordLine:
 def _sums(job: Job) -> list[RecordLine]:
     """The sum against the budget, the ready-made thing, and the copy before."""
     cost, work = cost_of(job), job.work
-    if (
-        not any(isinstance(e, Spent) and not e.struck for e in job.record)
-        and work.budget is None
-        and work.ready_made is None
-    ):
+    limits = (
+        ("budget", work.budget, ("left", "over")), ("the ready-made thing", work.ready_made, ("cheaper", "dearer")),
+        ("the copy before", work.cost_before, ("cheaper", "dearer")),
+    )  # fmt: skip
+    told = [(words, limit, sides) for words, limit, sides in limits if limit is not None]
+    if not told and not any(isinstance(e, Spent) and not e.struck for e in job.record):
         return []
     open_words = f", and {len(cost.unpriced)} without a price" if cost.unpriced else ""
-    lines = [
-        RecordLine(
-            "",
-            (
-                "in all",
-                money(job, cost.total) + open_words,
-                f"{money(job, cost.burnt)} of it burnt" if cost.burnt else "",
-            ),
-        )
-    ]
-    for words, limit in (
-        ("budget", work.budget),
-        ("the ready-made thing", work.ready_made),
-        ("the copy before", work.cost_before),
-    ):
-        if limit is not None:
-            left = limit - cost.total
-            lines.append(
-                RecordLine(
-                    "",
-                    (words, money(job, limit), f"{money(job, abs(left))} {'left' if left >= 0 else 'over'}"),
-                )
+    burnt = f"{money(job, cost.burnt)} of it burnt" if cost.burnt else ""
+    lines = [RecordLine("", ("in all", money(job, cost.total) + open_words, burnt))]
+    for words, limit, (less, more) in told:
+        left = limit - cost.total
+        lines.append(
+            RecordLine(
+                "", (words, money(job, limit), f"{money(job, abs(left))} {less if left >= 0 else more}")
             )
+        )
     return lines
 
 

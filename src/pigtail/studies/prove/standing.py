@@ -112,18 +112,26 @@ def _why_again(step: RunStep, done: Last, ledger: Ledger) -> str:
     entry = done.entry
     if entry.mark != step.mark:
         return f"the plan has changed since; then it was: {entry.words}"
-    if isinstance(entry, Done) and step.hold is not None:
-        return "" if step.hold.ask is None else "it was ticked off without a reading"
-    if not isinstance(entry, Passed):
-        return ""
+    if isinstance(entry, Done):
+        return (
+            "it was ticked off without a reading"
+            if step.hold is not None and step.hold.ask is not None
+            else ""
+        )
+    if isinstance(entry, Waived):
+        if step.hold is None and not step.files:
+            return "it cannot be passed with a reason: it is done, or it is not"
+        return "" if entry.reason.strip() else "no reason is written"
+    if step.hold is None or step.hold.ask is None:
+        return "nothing is read at it"
     reading = ledger.readings.get(entry.reading)
     if reading is None or reading.struck:
         return f"reading {entry.reading} was struck"
     if not reads(step, reading):
         return f"reading {entry.reading} was taken on other probes, in another state or with something else across"
-    if step.hold is not None and step.hold.unknown:
+    if step.hold.unknown:
         return f"its range is not known any more: {step.hold.unknown}"
-    if not in_range(step, reading) and not (step.hold is not None and step.hold.kind == "found"):
+    if not in_range(step, reading) and step.hold.kind != "found":
         return f"reading {entry.reading} is out of what is expected now"
     return ""
 

@@ -245,8 +245,8 @@ def _by_reading(
 
 def _how_taken(job: Job, step: RunStep, reading: Reading) -> str:
     """In what a reading differs from what its hold point asks for, in words."""
-    assert step.hold is not None
-    assert step.hold.ask is not None
+    if step.hold is None or step.hold.ask is None:
+        return "where nothing is to be read"
     ask = step.hold.ask
     if {reading.point, reading.against} != {ask.point, ask.against}:
         return f"on {job.label(reading.point)} against {job.label(reading.against)}"

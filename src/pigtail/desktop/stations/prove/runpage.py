@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QItemSelectionModel, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
 from pigtail.desktop.steppanel import StepPanel
@@ -17,6 +18,8 @@ from pigtail.studies.prove.found import ProveFound
 
 #: The marks of how a step stands: the words of severities, whose shapes they have.
 MARKS = {Standing.OPEN: "", Standing.DONE: "good", Standing.WAIVED: "watch", Standing.AGAIN: "fix"}
+#: How wide the column of hold points is, as a part of the page, and at least [px].
+MUST_PART, LEAST_PX = 0.28, 110
 
 
 class RunPage(QWidget):
@@ -39,7 +42,6 @@ class RunPage(QWidget):
         self.model = RowsModel(("", "what is done", "it must be", "minutes"))
         name, words = ("back_table", "The way back") if back else ("run_table", "The runbook")
         self.table = make_table(self.model, name, f"{words}: steps in their order", 1)
-        set_widths(self.table, (30, None, 220, 62))
         self.panel = StepPanel()
         self.panel.edited.connect(self._edited)
         self.panel.refused.connect(self.refused)
@@ -58,6 +60,10 @@ class RunPage(QWidget):
         layout.addWidget(self.stays)
         layout.addWidget(self.table, 1)
         layout.addWidget(card)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        set_widths(self.table, (30, None, max(LEAST_PX, round(MUST_PART * self.width())), 62))
 
     def set_folder(self, folder: Callable[[], Path | None]) -> None:
         """Where the job's folder is found."""
