@@ -107,20 +107,30 @@ def _reading(job: Job, entry: Passed | Waived, ledger: Ledger) -> RecordLine:
         if entry.low is not None and entry.high is not None
         else ""
     )
-    verdict = (
-        _against(reading.value.nominal - entry.expected, unit)
-        if reading is not None and entry.expected is not None
-        else ""
-    )
+    verdict = _against(entry, reading.value.nominal) if reading is not None and unit == "V" else ""
     return RecordLine(entry.id, (where, shown, said, span, verdict), entry.struck)
 
 
-def _against(off: float, unit: str) -> str:
-    """What a reading says of the model: how far it lies from what that said [unit]."""
-    if unit != "V":
+#: Nearer than this a reading is what the model says [V].
+EXACT_V = 1e-6
+#: From this part of the way to the end of its range on a reading tells that some value lies at the end of its spread.
+EDGE = 0.8
+
+
+def _against(entry: Passed, value: float) -> str:
+    """What a reading [V] says of the model: how far it lies from what that said, and whether that is nearly all that its spread allows."""
+    if entry.expected is None or entry.low is None or entry.high is None:
         return ""
-    way = "above" if off > 0 else "below"
-    return f"{format_quantity(abs(off), unit)} {way} the model" if abs(off) > 1e-6 else "as the model says"
+    off = value - entry.expected
+    side = (entry.high - entry.expected) if off > 0 else (entry.expected - entry.low)
+    if abs(off) <= EXACT_V:
+        return "as the model says"
+    edge = (
+        ": some value of the plan lies at the end of its spread"
+        if side > 0 and abs(off) > EDGE * side
+        else ""
+    )
+    return f"{format_quantity(abs(off), 'V')} {'above' if off > 0 else 'below'} the model{edge}"
 
 
 def _end(value: float, unit: str) -> str:

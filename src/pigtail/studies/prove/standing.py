@@ -122,9 +122,14 @@ def _why_again(step: RunStep, done: Last, ledger: Ledger) -> str:
         if step.hold is None and not step.files:
             return "it cannot be passed with a reason: it is done, or it is not"
         return "" if entry.reason.strip() else "no reason is written"
+    return _why_not_passed(step, entry, ledger)
+
+
+def _why_not_passed(step: RunStep, entry: Passed, ledger: Ledger) -> str:
+    """Why a reading does not pass a hold point any more; empty where it does."""
+    reading = ledger.readings.get(entry.reading)
     if step.hold is None or step.hold.ask is None:
         return "nothing is read at it"
-    reading = ledger.readings.get(entry.reading)
     if reading is None or reading.struck:
         return f"reading {entry.reading} was struck"
     if not reads(step, reading):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from itertools import combinations
 
-from pigtail.job.control import WAKES
 from pigtail.job.document import Job, Reading, SupplyIn
 from pigtail.job.logbook import Alters, Done, Fate, FileKind, Glue, Passed, Spent, Waived
 from pigtail.job.steps import Power, RunStep, Standing
@@ -18,8 +17,6 @@ from pigtail.studies.prove.subjects import covers_of
 from pigtail.studies.wording import listed, tell
 from pigtail.units import format_quantity
 
-#: A reading this many times as far from what the model said as its own range is wide tells that the model is off.
-FAR_OFF = 1.0
 #: Of findings of one kind so many are told.
 MOST_TOLD = 6
 
@@ -42,7 +39,6 @@ def judge_record(
         *_closed(acts, ledger),
         *_costs(job, found.cost),
         *_waived(found),
-        *_off_model(steps, ledger),
         *_again(found),
         *_unknown(found),
         *_unsaid(job),
@@ -278,27 +274,6 @@ def _unknown(found: ProveFound) -> Iterator[Finding]:
         yield tell(
             "prove.range_unknown", stand.step.id, {"step": stand.step.says, "why": stand.step.hold.unknown}
         )
-
-
-def _off_model(steps: dict[str, RunStep], ledger: Ledger) -> Iterator[Finding]:
-    """A reading that passed and lies further from what the model said than the whole of its range."""
-    for step_id in ledger.last:
-        step, done = steps.get(step_id), ledger.done(step_id)
-        if step is None or done is None or not isinstance(done.entry, Passed) or done.entry.expected is None:
-            continue
-        reading, entry = ledger.readings.get(done.entry.reading), done.entry
-        if (
-            reading is None
-            or entry.low is None
-            or entry.high is None
-            or step.hold is None
-            or step.hold.kind not in ("plug", "joined")
-        ):
-            continue
-        off = abs(reading.value.nominal - done.entry.expected)
-        if off > 0.45 * FAR_OFF * (entry.high - entry.low) and off > WAKES * 0.1 * abs(done.entry.expected):
-            shown, said = (format_quantity(x, "V") for x in (reading.value.nominal, done.entry.expected))
-            yield tell("prove.off_model", step_id, {"reading": reading.id, "value": shown, "expected": said})
 
 
 # -- what is kept, recorded, glued, closed, paid ------------------------------------------------------------
