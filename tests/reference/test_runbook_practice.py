@@ -131,7 +131,7 @@ def test_the_plug_reads_what_a_divider_gives() -> None:
     assert stands["plug_open"].hold.expected == pytest.approx(opened, abs=2e-3)
     assert stands["plug_loaded"].hold.expected == pytest.approx(loaded, abs=6e-3)
     heat = 5.5**2 / load
-    assert f"{heat * 1000:.0f} mW" in stands["plug_loaded"].heed
+    assert f"{1000 * round(heat, 2):.0f} mW" in stands["plug_loaded"].heed
 
 
 def test_the_wait_is_that_of_the_reservoir() -> None:
