@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 COMING, TICK_MS = 3, 1000
 #: How far a photo is zoomed in on its pin.
 CLOSE = 3.0
-KEYS = "Space or Enter: go on   N: no   R: a reason   F: file   Esc: leave"
+KEYS = "Space or Enter: go on   N: no   R: a reason   F: file   O: take what is offered   Esc: leave"
 
 
 class RunMode(QDialog):
@@ -274,6 +274,7 @@ class RunMode(QDialog):
         return {
             Qt.Key.Key_Return: panel.go_on, Qt.Key.Key_Enter: panel.go_on, Qt.Key.Key_Space: panel.go_on, Qt.Key.Key_N: panel.say_no,
             Qt.Key.Key_R: self._reason, Qt.Key.Key_F: panel.ask_files,
+            Qt.Key.Key_O: panel.take_offer,
         }  # fmt: skip
 
     def _entered(self, field: QObject | None) -> None:
@@ -307,7 +308,11 @@ class RunMode(QDialog):
             ):
                 self.panel.go_on()
                 return True
-            if reading and not watched.text() and event.key() in (Qt.Key.Key_N, Qt.Key.Key_R, Qt.Key.Key_F):
+            if (
+                reading
+                and not watched.text()
+                and event.key() in (Qt.Key.Key_N, Qt.Key.Key_R, Qt.Key.Key_F, Qt.Key.Key_O)
+            ):
                 self._keys()[event.key()]()
                 return True
         return super().eventFilter(watched, event)

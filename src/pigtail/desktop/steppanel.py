@@ -77,7 +77,7 @@ class StepPanel(QWidget):
         self.done = self._button("Done", "main", self.go_on)
         self.no = self._button("No", "step_no", self.say_no)
         self.read = self._button("Read the meter", "step_read", self.ask_meter)
-        self.offer = self._button("", "step_offer", self._take_offer)
+        self.offer = self._button("", "step_offer", self.take_offer)
         self.attach = self._button("File…", "step_attach", self.ask_files)
         self.waive = self._button("Pass with a reason", "step_waive", self.pass_with_reason)
         self._lay_out()
@@ -336,7 +336,8 @@ class StepPanel(QWidget):
             return
         self._send(waived_change(stand, self.reason.text().strip(), self.seconds))
 
-    def _take_offer(self) -> None:
+    def take_offer(self) -> None:
+        """Pass the hold point by the reading that it is offered."""
         if self.stand is not None and self.stand.offer:
             self._send(offered_change(self.stand))
 

@@ -48,7 +48,7 @@ class Maker:
 
     def _step(self, key: str, kind: Kind, subject: StepFor) -> RunStep:
         words = self._words | {"id": subject.id, "state": subject.state} | subject.words
-        hold = self._hold(kind, subject)
+        hold = self._hold(kind, subject, words)
         power = kind.power or Power.ANY
         outside = kind.outside or (kind.of == "gone" and kinds()[subject.id.partition(":")[0]].outside)
         inside = power in (Power.OFF, Power.LIVE) and not kind.outside and kind.of != "gone"
@@ -71,10 +71,10 @@ class Maker:
             found += [pattern.format_map(words | {"links": link}) for link in links]
         return tuple(dict.fromkeys(found))
 
-    def _hold(self, kind: Kind, subject: StepFor) -> Hold | None:
+    def _hold(self, kind: Kind, subject: StepFor, words: dict[str, str]) -> Hold | None:
         if kind.look:
             work = "look.work" if kind.power in (Power.OFF, None) else "look.proof"
-            return Hold(_LOOKS.get(kind.phase, work), question=kind.look)
+            return Hold(_LOOKS.get(kind.phase, work), question=kind.look.format_map(words))
         if not kind.hold:
             return None
         return RULES[kind.hold](HeldAt(self.plan, self.predicted, subject.point, subject.state))
