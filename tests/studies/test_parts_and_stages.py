@@ -46,7 +46,7 @@ def _told(job: Job, *codes: str) -> list[Finding]:
     return [f for f in study_job(job).findings if f.code in codes]
 
 
-@pytest.mark.one_of(3)
+@pytest.mark.one_of(9)
 @pytest.mark.parametrize(("key", "name"), CAPACITORS)
 def test_every_capacitor_of_every_stage_is_judged_for_its_rating(key: str, name: str) -> None:
     """6.3 V on 16 V: the one that half of the supply or more lies across is too weak, whatever it is called, and its remedy mends it."""

@@ -98,6 +98,8 @@ class Trials:
     def _worse_by_study(self, trial: Trial, mended: Finding) -> Iterator[tuple[str, list[Finding]]]:
         """The findings that a trial makes worse, study by study, those first that need least to be solved."""
         for key, before in sorted(self.before.items(), key=_cheapest):
+            if entry(key).recorded and not self.job.record and mended not in before.findings:
+                continue
             yield key, _worse(before, trial.study(key), mended)
 
 

@@ -33,13 +33,14 @@ class Dial(NamedTuple):
 
 class Entry(NamedTuple):
     """One study: its key, what its station is called, what that is for, the tell-tales it has, its folder where that is not
-    called as its key."""
+    called as its key; recorded: it judges what was done, so that no remedy for a plan of which nothing was done can make it worse."""
 
     key: str
     words: str
     line: str
     dials: tuple[Dial, ...] = ()
     folder: str = ""
+    recorded: bool = False
 
     @property
     def place(self) -> str:
@@ -94,7 +95,8 @@ REGISTER: list[Entry] = [
     Entry("returns", "Returns", "where currents go back", (Dial("returns.quiet", "bursts under music", (-120.0, -20.0)),)),
     Entry("control", "Control", "what wakes, mutes and lights", (Dial("control.asleep", "left while off", (-1.0, 4.0)),)),
     Entry("build", "Build", "loom, parts, sheet", folder="loom"),  # `build` is a folder that many tools pass over
-    Entry("prove", "Prove", "the runbook, and the record", (Dial("prove.holds", "hold points left", (0.0, 40.0)),)),
+    Entry("prove", "Prove", "the runbook, and the record", (Dial("prove.holds", "hold points left", (0.0, 40.0)),),
+          recorded=True),
 ]  # fmt: skip
 
 
