@@ -428,6 +428,7 @@ def by_keys(bench: Bench, most: int = 60) -> list[tuple[int, str]]:
     return [(left, state) for _, left, state in seen]
 
 
+@pytest.mark.long
 def test_paper_first_by_keys_from_an_unknown_supply_to_confirmed_taps(bench: Bench, server: Server) -> None:
     """Nobody knows how it is fed: the plate first, then unplugged; a plan; then state by state, the round in view, to the last check."""
     stand_in = load(shipped()["brindle"])

@@ -196,6 +196,7 @@ def test_a_locked_part_is_not_turned_and_not_searched(bench: Bench) -> None:
     assert all("pad 1k /" in r[0].text for r in station.found.rows.rows)
 
 
+@pytest.mark.long
 def test_a_capacitor_is_told_which_way_round_and_for_what_voltage(bench: Bench) -> None:
     """Fitted the wrong way it is to be mended; the right way with a good rating it is good."""
     station = at_level(bench, crossover())
@@ -254,6 +255,7 @@ def test_figures_are_typed_from_the_data_sheet(bench: Bench, monkeypatch: pytest
     assert bench.session.studies.numbers["level.most_w"].value > 1.5 * before
 
 
+@pytest.mark.long
 def test_networks_are_put_in_and_taken_out_by_the_menu(bench: Bench) -> None:
     """A series resistor added in both channels and taken out again; two outputs held apart another way."""
     station = at_level(bench, pad())
