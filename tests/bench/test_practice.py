@@ -69,7 +69,7 @@ def came(case: tuple[str, str], fault: str = "") -> Came:
     return practised(job, bad)
 
 
-@pytest.mark.one_of(2)
+@pytest.mark.one_of(4)
 @pytest.mark.parametrize(
     ("case", "fault", "code", "point", "key"), TAKEN, ids=[f"{c[0]}-{f}" for c, f, *_ in TAKEN]
 )
