@@ -21,7 +21,7 @@ TWO_LINES = 54
 #: Where the cable frays, and the card below it.
 TAIL_HEIGHT, LOW_TAIL, CARD_HEIGHT = 64, 44, 96
 #: Letters of what is wanted that the card has room for; all of it stands in its tip.
-LETTERS = 48
+LETTERS = 30
 
 
 class Splice(QAbstractButton):
