@@ -73,7 +73,6 @@ class Predicted:
 
     def __init__(self, plan: WorkPlan) -> None:
         self._plan = plan
-        self.trouble = ""
         self._found: dict[Case, Estimate] | None = None
 
     def of(self, case: Case) -> Estimate | None:
@@ -100,8 +99,7 @@ class Predicted:
             found = (
                 estimate(inputs, lambda samples: self._solved(net, cases, samples), wanted) if cases else {}
             )
-        except (CompileError, CircuitError, ConvergenceError) as error:
-            self.trouble = str(error)
+        except (CompileError, CircuitError, ConvergenceError):
             return {}
         return {c: found[str(k)] for k, c in enumerate(cases)}
 

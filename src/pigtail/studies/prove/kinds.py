@@ -75,9 +75,7 @@ def kinds() -> dict[str, Kind]:
     words = {p.name.lower(): p.value for p in Power}
     for entry in raw.values():
         if "power" in entry:
-            entry["power"] = {"used": words["used"], "off": words["off"], "live": words["live"]}[
-                entry["power"]
-            ]
+            entry["power"] = words[entry["power"]]
     return msgspec.convert(raw, dict[str, Kind])
 
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from pigtail.edits.record import within
 from pigtail.job.document import Job, Reading
-from pigtail.job.logbook import AnyEntry, Doing, Done, Filed, KeptAt, Passed, Waived
+from pigtail.job.logbook import AnyEntry, Doing, Done, KeptAt, Passed, Waived
 from pigtail.job.steps import Power, RunStep
 from pigtail.studies.prove.kinds import kinds
 from pigtail.studies.prove.ordering import AT_FIRST, HostStand
@@ -38,6 +38,11 @@ def kind_of(step: str) -> str:
     return step.partition(":")[0]
 
 
+def looked_wrong(entry: AnyEntry) -> bool:
+    """Whether an entry tells that a step was looked at and was not right: it does not count as done."""
+    return isinstance(entry, Done) and not entry.fine
+
+
 class Ledger:
     """The standing entries of a job's record."""
 
@@ -55,7 +60,7 @@ class Ledger:
     def done(self, step: str) -> Last | None:
         """The entry that says a step was done; None where it was not, was taken back since, or was looked at and not right."""
         found = self.last.get(step)
-        if found is None or found.entry.back or (isinstance(found.entry, Done) and not found.entry.fine):
+        if found is None or found.entry.back or looked_wrong(found.entry):
             return None
         return found
 
@@ -72,20 +77,12 @@ class Ledger:
         """Where what a step took off is kept, as was written last."""
         return next((e for _, e in reversed(self.entries) if isinstance(e, KeptAt) and e.step == step), None)
 
-    def filed(self, step: str) -> tuple[Filed, ...]:
-        """The files of a step."""
-        return tuple(e for _, e in self.entries if isinstance(e, Filed) and e.step == step)
-
     @cached_property
     def mode(self) -> HostStand:
         """How the host stands now, as the record tells."""
         for _, entry in reversed(self.entries):
             power = TURNS.get(kind_of(entry.step))
-            if (
-                power is not None
-                and isinstance(entry, Doing)
-                and not (isinstance(entry, Done) and not entry.fine)
-            ):
+            if power is not None and isinstance(entry, Doing) and not looked_wrong(entry):
                 return HostStand(
                     power, entry.mark if power is Power.LIVE else "", power is Power.OFF and self.emptied
                 )
@@ -105,7 +102,7 @@ class Ledger:
             k > self.unplugged_at
             and kind_of(e.step) in DRAINED
             and isinstance(e, Doing)
-            and not (isinstance(e, Done) and not e.fine)
+            and not looked_wrong(e)
             for k, e in self.entries
         )
 

@@ -11,7 +11,7 @@ from pigtail.job.logbook import Done, Passed, Waived
 from pigtail.job.readings import plain, standing
 from pigtail.job.steps import Power, RunStand, RunStep, Standing
 from pigtail.studies.prove.kinds import kinds
-from pigtail.studies.prove.ledger import Last, Ledger, in_range, kind_of, reads
+from pigtail.studies.prove.ledger import Last, Ledger, in_range, kind_of, looked_wrong, reads
 from pigtail.studies.prove.making import Maker
 from pigtail.studies.prove.ordering import Graph, with_turns
 
@@ -187,7 +187,7 @@ def _turned(step: RunStep, ledger: Ledger, *, done: bool) -> RunStand:
     if done:
         return RunStand(step, Standing.DONE, entry=entry, reading=reading)
     looked = ledger.last.get(step.id)
-    wrong = looked is not None and isinstance(looked.entry, Done) and not looked.entry.fine
+    wrong = looked is not None and looked_wrong(looked.entry)
     return RunStand(step, Standing.OPEN, "it was looked at and was not right" if wrong else "")
 
 

@@ -11,7 +11,7 @@ from pigtail.job.steps import Power, RunStep, Standing
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.prove.found import Cost, ProveFound
 from pigtail.studies.prove.kinds import kinds
-from pigtail.studies.prove.ledger import DRAINED, TURNS, Last, Ledger, kind_of, reads
+from pigtail.studies.prove.ledger import DRAINED, TURNS, Last, Ledger, kind_of, looked_wrong, reads
 from pigtail.studies.prove.ordering import Graph
 from pigtail.studies.prove.subjects import covers_of
 from pigtail.studies.wording import listed, tell
@@ -335,7 +335,7 @@ def _closed(acts: Sequence[RunStep], ledger: Ledger) -> Iterator[Finding]:
         if step.kind != "close" or done is None:
             continue
         missing = [acts[d] for d in sorted(graph.needs[k]) if not any(x.place < done.place for x in ledger.all_of(acts[d].id)
-                   if not x.entry.back and not (isinstance(x.entry, Done) and not x.entry.fine))]  # fmt: skip
+                   if not x.entry.back and not looked_wrong(x.entry))]  # fmt: skip
         if missing:
             name = next((c.name for c in covers_of(ledger.job) if c.id == step.of), step.of)
             yield tell("prove.closed_unproved", step.id, {"name": name, "what": missing[0].says})
