@@ -90,9 +90,9 @@ def test_nothing_that_is_offered_as_good_breaks_a_limit(seed: int) -> None:
                 n: np.full(size, v) for n, v in case_of(net, model.job, moment).items() if n in net.known
             }
             if idle(model, moment):
-                deck["rx_supply_burst"] = LEFT_ASLEEP * samples["rx_supply_average"]
-            volts = np.asarray(net.whole(deck).v("rx_supply", "rx_supply_return"))
-            least = samples["rx_supply_minimum"]
+                deck["rx__supply__burst"] = LEFT_ASLEEP * samples["rx__supply__average"]
+            volts = np.asarray(net.whole(deck).v("rx__supply", "rx__supply_return"))
+            least = samples["rx__supply__minimum"]
             if moment.off:
                 assert (volts < 0.5 * least).all(), (option.words, moment)
             else:

@@ -21,19 +21,24 @@ from pigtail.units.wire import ohm_per_m
 def test_every_value_of_the_job_is_a_parameter_with_a_plain_name(larkmoor: Job) -> None:
     """Terminals, paths, parts and lengths; the star is node 0."""
     text = compile_job(larkmoor, "on").text
-    for name in ("rx_out_left_emf=0.72", "host_input_to_star=0.06", "feed_2_r2=2000", "supply_in_length=0.6"):
+    for name in (
+        "rx__out_left__emf=0.72",
+        "host__input_to_star__path=0.06",
+        "feed___2__r2=2000",
+        "supply___in__length=0.6",
+    ):
         assert f".param {name}" in text
     assert star_address(larkmoor) == "host.star"
-    assert re.search(r"^Rp_host_input_to_star host_input_return 0 ", text, re.MULTILINE)
+    assert re.search(r"^Rhost__input_to_star__path host__input_return 0 ", text, re.MULTILINE)
 
 
 def test_a_wire_has_its_gauge_and_its_capacitance(larkmoor: Job) -> None:
     """Ohms per metre by gauge; 100 pF/m when screened, 50 pF/m when not."""
     text = compile_job(larkmoor, "on").text
     per_m = f"{ohm_per_m(28):.6g}"
-    assert f"Rw_feed_in_l rx_out_left feed_in_l {{{per_m}*feed_in_l_length" in text
-    assert "Cw_feed_in_l feed_in_l host_input_return {1e-10*feed_in_l_length}" in text
-    assert "Cw_feed_out feed_out host_input_return {5e-11*feed_out_length}" in text
+    assert f"Rfeed___in_l__wire rx__out_left feed___in_l {{{per_m}*feed___in_l__length" in text
+    assert "Cfeed___in_l__wire feed___in_l host__input_return {1e-10*feed___in_l__length}" in text
+    assert "Cfeed___out__wire feed___out host__input_return {5e-11*feed___out__length}" in text
 
 
 @pytest.mark.parametrize(("state", "volts"), [("off", 0.0), ("idle", 5.0), ("on", 5.0)])
@@ -44,7 +49,7 @@ def test_the_module_has_its_supply_in_the_states_its_rail_is_alive(
     netlist = compile_job(larkmoor, state)
     solution = netlist.rest.operating_point()
     if volts:
-        assert solution.v("rx_supply", "rx_supply_return")[0] == pytest.approx(volts, abs=0.05)
+        assert solution.v("rx__supply", "rx__supply_return")[0] == pytest.approx(volts, abs=0.05)
     current = netlist.terminal_current(solution, "rx.supply")[0]
     assert current == pytest.approx(0.045 if volts else 0.0, abs=1e-9)
 

@@ -28,6 +28,7 @@ from pigtail.job.document import AudioIn, AudioOut, Control, Job, Link, Module, 
 from pigtail.job.errors import EditError
 from pigtail.job.measured import Measured
 from pigtail.job.wiring import addresses_of, star_address
+from pigtail.model import names
 from pigtail.model.cascade import networks
 from pigtail.model.model import Model
 from pigtail.model.netlist import compile_job
@@ -89,7 +90,7 @@ def test_a_stage_without_its_supply_gives_nothing(key: str, larkmoor: Job) -> No
     model = Model.of(job)
     net = model.netlist(_dead(job))
     (sink,) = link.at("out")
-    quiet = abs(net.rest.operating_point().v(f"{link.id}_out", "0"))
+    quiet = abs(net.rest.operating_point().v(names.of_link(link.id, "out"), "0"))
     assert np.all(quiet < 0.02), quiet
     gain = np.abs(net.small(net.deck_samples({})).ac([1000.0]).v(net.node(sink), net.reference(sink)))
     assert float(gain.max()) < 1e-3

@@ -209,5 +209,5 @@ def test_the_thump_is_that_of_a_run_in_time(bias: float) -> None:
         if not x.startswith((".op", ".ac", ".print", ".end")) or x.startswith(".ends")
     )
     course = transient(parse(text), 0.08, 2e-5)
-    seen = float(np.max(np.abs(course.v("host_record_in", "host_input_return"))))
+    seen = float(np.max(np.abs(course.v("host__record_in", "host__input_return"))))
     assert told == pytest.approx(seen, rel=0.05)

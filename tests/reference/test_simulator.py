@@ -18,6 +18,7 @@ from feeds import CASES, pad, through
 from pigtail.catalogue.demo import demo
 from pigtail.circuit import ac, operating_point, parse
 from pigtail.job.document import AudioIn, Job
+from pigtail.model import names
 from pigtail.sheet.content import netlist_text
 
 SIMULATOR = shutil.which("ngspice")
@@ -47,7 +48,7 @@ def simulate(
 
 def sinks(job: Job) -> list[str]:
     """Nodes of the audio inputs of a job."""
-    return [a.replace(".", "_") for a in job.addresses() if isinstance(job.terminal(a), AudioIn)]
+    return [names.at(a) for a in job.addresses() if isinstance(job.terminal(a), AudioIn)]
 
 
 def cases() -> dict[str, Job]:

@@ -138,7 +138,7 @@ def test_a_capacitor_leaks_what_the_simulator_finds(farads: float, tmp_path: Pat
         return rest[out] - (rest[back] if back != "0" else 0.0)
 
     here = dc(text_of(job))
-    opened = dc(text_of(job, **{f"{out}_impedance": OPEN_OHM}))
+    opened = dc(text_of(job, **{f"{out}__impedance": OPEN_OHM}))
     assert feed.numbers["offset_v"].value == pytest.approx(here, rel=1e-3, abs=1e-6)
     assert feed.numbers["pop_v"].value == pytest.approx(opened, rel=1e-3, abs=1e-6)
     assert abs(opened) > abs(here)

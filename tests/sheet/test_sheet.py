@@ -108,7 +108,7 @@ def test_risky_cells_are_quoted(cell: str) -> None:
 def test_the_netlist_is_the_one_that_was_solved(larkmoor: Job) -> None:
     """Reading the written deck gives the operating point that the study reports."""
     solution = operating_point(parse(make_sheet(larkmoor, study_job(larkmoor)).netlist))
-    volts = solution.v("rx_supply", "rx_supply_return")[0]
+    volts = solution.v("rx__supply", "rx__supply_return")[0]
     assert volts == pytest.approx(study_job(larkmoor).numbers["power.module_v"].value, rel=1e-9)
 
 

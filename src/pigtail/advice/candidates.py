@@ -20,7 +20,7 @@ from pigtail.circuit import noise_of
 from pigtail.edits.plan import as_held, rejoined
 from pigtail.job.document import AudioIn, AudioOut, Job, Link
 from pigtail.job.measured import Measured
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.cascade import networks, section_inputs, swing_dbv, told_against
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
@@ -96,7 +96,7 @@ class Candidates:
         self.out, self.back = self.net.node(self.sink), self.net.reference(self.sink)
         self.heard, self.heard_back = heard_node(self.job, self.sink)
         driven = set(sources)
-        self.drives = {f"{self.net.node(a)}_drive": 0.0 for a in self.net.outputs if a not in driven}
+        self.drives = {f"{self.net.node(a)}__drive": 0.0 for a in self.net.outputs if a not in driven}
         self.stages = networks(self.link)
         self.amplifiers = tuple(s for s in self.stages if s.shape.amplifies)
         own = {subjects.terminal(self.sink), *(s.subject for s in self.stages)}
@@ -270,13 +270,14 @@ class Candidates:
         """Only what differs from the deck, and what is not in it."""
         count = next((v.size for v in grid.values()), 1)
         samples: Samples = {i.name: np.full(count, i.ends[1]) for i in self.inputs if not i.in_deck}
-        samples |= {f"{self.link.id}_{self._dashed(p)}": np.array([v]) for p, v in member.absent.items()}
+        samples |= {self._parameter(self._place(p)): np.array([v]) for p, v in member.absent.items()}
         for part, values in grid.items():
-            samples[f"{self.link.id}_{part.replace('.', '_')}"] = values
+            samples[self._parameter(part)] = values
         return samples
 
-    def _dashed(self, part: str) -> str:
-        return self._place(part).replace(".", "_")
+    def _parameter(self, part: str) -> str:
+        at, _, name = part.partition(".")
+        return subjects.network(self.link.id, int(at)).parameter(name)
 
     def link_of(self, member: Member, values: Mapping[str, float]) -> Link:
         """The feed through a member with its values; what is said of its parts besides their values stays.
@@ -309,14 +310,14 @@ class Candidates:
         found = batch.ac(hertz, sorted(only) if len(hertz) == 1 else None)
         at = hertz.index(1000.0)
         delivered = _db(np.abs(found.v(self.out, self.back))[:, at])
-        stem = self.sink.replace(".", "_")
-        room = _db(samples[f"{stem}_overload"]) - delivered
+        stem = names.at(self.sink)
+        room = _db(samples[f"{stem}__overload"]) - delivered
         for stage in self.amplifiers:
             level = _db(np.abs(found.v(stage.behind, told_against(self.link, stage, self.back)))[:, at])
-            load = samples.get(f"{stem}_impedance", np.inf) if stage is self.stages[-1] else np.inf
+            load = samples.get(f"{stem}__impedance", np.inf) if stage is self.stages[-1] else np.inf
             supply = self.net.swings_on(batch.operating_point(), self.link, stage)
             room = np.minimum(room, swing_dbv(self._with_figures(samples), stage, supply, load) - level)
-        results = {"target": delivered - _db(samples[f"{stem}_wanted"]), "headroom": room}
+        results = {"target": delivered - _db(samples[f"{stem}__wanted"]), "headroom": room}
         if len(hertz) > 1:
             pin = np.abs(found.v(source, source_back))[:, at]
             current = np.abs(self.net.terminal_current(found, self.source))[:, at]
@@ -325,7 +326,7 @@ class Candidates:
             rest = np.asarray(batch.operating_point().v(self.out, self.back))
             results |= {
                 "load": pin / np.maximum(current, 1e-15),
-                "offset": rest - (samples[f"{stem}_dc"] if self.own_dc else 0.0),
+                "offset": rest - (samples[f"{stem}__dc"] if self.own_dc else 0.0),
                 "bass": relative[:, 0],
                 "bass_good": relative[:, 1],
                 "treble": relative[:, 3],
@@ -337,20 +338,20 @@ class Candidates:
 
     def _driven_from(self, samples: Samples, delivered: Array) -> Array:
         """The impedance that the input is driven from [Ω], shape [S], of the level that is delivered [dBV]: by the level without it."""
-        stem = self.sink.replace(".", "_")
+        stem = names.at(self.sink)
         count = max(v.size for v in samples.values())
         apart = self.net.deck_samples(
-            samples | {f"{stem}_impedance": np.full(count, OPEN_OHM)}, **self.drives
+            samples | {f"{stem}__impedance": np.full(count, OPEN_OHM)}, **self.drives
         )
         ends = [n for n in (self.out, self.back) if n != "0"]
         opened = _db(np.abs(self.net.small(apart).ac([1000.0], ends).v(self.out, self.back))[:, 0])
-        ohm = samples.get(f"{stem}_impedance")
+        ohm = samples.get(f"{stem}__impedance")
         there = np.array([1e4]) if ohm is None else ohm
         return np.asarray(np.maximum(there * (10 ** ((opened - delivered) / 20) - 1), 1e-3))
 
     def _with_figures(self, samples: Samples) -> Samples:
         """The samples with the figures of the stages that are in the deck and not sampled."""
-        stems = {f"{self.link.id}_{s.at}_" for s in self.amplifiers}
+        stems = {s.parameter("") + "__" for s in self.amplifiers}
         missing = {
             i.name: np.array([i.ends[1]])
             for i in self.inputs
@@ -388,7 +389,7 @@ class Candidates:
             link = with_part(link, int(at), name, value, self._tolerance(part))
         own = {i.name: i for k in range(len(link.sections)) for i in section_inputs(link, k)}
         for part, value in member.absent.items():
-            name = f"{link.id}_{self._dashed(part)}"
+            name = self._parameter(self._place(part))
             known = own[name].known
             assert known is not None
             own[name] = replace(own[name], known=replace(known, nominal=value, low=value, high=value))

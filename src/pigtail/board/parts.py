@@ -13,6 +13,7 @@ import msgspec
 from pigtail.board.forms import LEGS, Form, bodies_of, form_of, forms
 from pigtail.catalogue.topologies import FILM_F, Does, PartRule, does, is_film
 from pigtail.job.document import Job, Join, Link, Part, Plus, Purpose
+from pigtail.model import names
 from pigtail.model.cascade import Network, networks
 from pigtail.units import format_quantity
 
@@ -191,7 +192,7 @@ def _holes(job: Job, link: Link, here: tuple[Network, ...], nets: LinkNets, used
     found: dict[str, WireHole] = {}
     ports = {j.port: j.terminal for j in link.joins}
     for port, terminal in ports.items():
-        net = nets.of(f"{link.id}_{port}")
+        net = nets.of(names.of_link(link.id, port))
         if net in used and net not in found:
             comes_in = port not in ("out", "com")
             supply = link.purpose is Purpose.SUPPLY or port == "sup"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -9,7 +10,7 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Topology, topology
 from pigtail.job.document import SIDE_PORTS, Link, Section
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Input
 from pigtail.model.spread import Samples
@@ -47,7 +48,7 @@ class Network(NamedTuple):
     @property
     def element(self) -> str:
         """Its name in the deck."""
-        return f"x{self.link}_{self.at}"
+        return f"x{names.of_link(self.link, str(self.at))}"
 
     def node(self, name: str) -> str:
         """The node of the deck for a node of its subcircuit, be it a port or one of its own."""
@@ -66,16 +67,17 @@ class Network(NamedTuple):
 def networks(link: Link) -> tuple[Network, ...]:
     """All networks of a link with their nodes."""
     last = len(link.sections) - 1
+    at = partial(names.of_link, link.id)
     found: list[Network] = []
     for k, section in enumerate(link.sections):
         shape = topology(section.topology)
-        inputs = (
-            {p: f"{link.id}_{p}" for p in shape.inputs} if k == 0 else {shape.inputs[0]: f"{link.id}_n{k}"}
-        )
-        sides = {p: f"{link.id}_{foot(link, k) if p == 'com' else p}" for p in shape.sides}
+        inputs = {p: at(p) for p in shape.inputs} if k == 0 else {shape.inputs[0]: at(f"n{k}")}
+        sides = {p: at(foot(link, k) if p == "com" else p) for p in shape.sides}
         if shape.supplied and not link.at("sup"):
-            sides["sup"] = f"{link.id}_{k}_sup"  # a supply of its own, as written in the stage
-        out = f"{link.id}_out" if k == last else f"{link.id}_n{k + 1}"
+            sides["sup"] = names.of_link(
+                link.id, str(k), "sup"
+            )  # a supply of its own, as written in the stage
+        out = at("out" if k == last else f"n{k + 1}")
         found.append(Network(link.id, k, shape, section, {**inputs, "out": out, **sides}))
     return tuple(found)
 
@@ -124,7 +126,7 @@ def section_inputs(link: Link, index: int) -> tuple[Input, ...]:
 def told_against(link: Link, network: Network, back: str) -> str:
     """The node that the level behind a network is told against: the common that it stands on, else `back`."""
     port = foot(link, network.at)
-    return f"{link.id}_{port}" if link.at(port) and network.shape.common else back
+    return names.of_link(link.id, port) if link.at(port) and network.shape.common else back
 
 
 def swing_volts(samples: Samples, network: Network, supply: Array) -> Array:

@@ -1,7 +1,7 @@
 """The lines of the deck that a job compiles to: host, modules, links and wires, one netlist for all host states.
 
-Every value of the job is a parameter of the deck by a plain name (`rx_out_left_emf`), so that a study can sample it; what is
-there in a state only is switched by a parameter too (`host_rail_low_present`).
+Every value of the job is a parameter of the deck by a plain name (`rx__out_left__emf`), so that a study can sample it; what is
+there in a state only is switched by a parameter too (`host__rail_low__present`).
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ from pigtail.job.quantities import (
 )
 from pigtail.job.windings import as_known, unknown_of, winding_of
 from pigtail.job.wiring import addresses_of, return_address, supply_links
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.average import Average
 from pigtail.model.cascade import Network, link_ports, networks, section_inputs
 from pigtail.model.errors import CompileError
@@ -80,7 +80,7 @@ def conductor_input(job: Job, link: Link, join: Join) -> Input:
 
 def on_node(device_id: str) -> str:
     """The node that stands at 1 V while a module is fed."""
-    return f"{device_id}_on"
+    return names.named(device_id, "is", "on")
 
 
 def ramp(volts: str, least: float) -> str:
@@ -204,7 +204,7 @@ class Deck:
                 Input(name, words, path.resistance, PATH_RESISTANCE.plausible, subject, "resistance")
             )
             a, b = (node_name(self.job, f"{device_id}.{end}") for end in (path.a, path.b))
-            self.lines.append(f"Rp_{name} {a} {b} {{{name}}}")
+            self.lines.append(f"R{name} {a} {b} {{{name}}}")
 
     def fed(self, device_id: str) -> None:
         """The node that says whether a module is fed: solved from the volts at the supply pins that the plan joins; a module
@@ -238,13 +238,13 @@ class Deck:
         node = node_name(self.job, address)
         if isinstance(terminal, Return | Pin | WindingEnd):
             if node != "0":
-                self.lines.append(f"Rleak_{node} {node} 0 1g")
+                self.lines.append(f"R{node}__leak {node} 0 1g")
             return
         fed = device_id != HOST
         macro = macro_name(terminal, fed=fed, passed=address in self.passed)
         self.inputs += terminal_inputs(self.job, address)
         reference = node_name(self.job, return_address(self.job, address)) or "0"
-        values = [f"{name}={{{node}_{field}}}" for name, field in taken(terminal).items()]
+        values = [f"{name}={{{node}__{field}}}" for name, field in taken(terminal).items()]
         values += self.of_sound(node, reference, terminal)
         if isinstance(terminal, ControlIn):
             values += self.pulled(node, terminal)
@@ -274,30 +274,32 @@ class Deck:
         if self.stores and isinstance(terminal, Rail | SupplyIn):
             told = terminal.store if isinstance(terminal, Rail) else terminal.capacitance
             farad = told.nominal if told is not None else USUAL_STORE_F[type(terminal)]
-            self.lines.append(f"Cst_{node} {node} {reference} {farad:.6g}")
+            self.lines.append(f"C{node}__store {node} {reference} {farad:.6g}")
 
     def of_sound(self, node: str, reference: str, terminal: AnyTerminal) -> list[str]:
         """What an output plays and an input carries, as values of its macro-model."""
         if isinstance(terminal, AudioOut):
-            self.switches[f"{node}_drive"] = 1.0
-            return [f"drive={{{'-1*' if terminal.inverted else ''}{node}_drive}}"]
+            self.switches[f"{node}__drive"] = 1.0
+            return [f"drive={{{'-1*' if terminal.inverted else ''}{node}__drive}}"]
         if isinstance(terminal, AudioIn) and terminal.has(Trait.EQUALISED):
-            self.lines.append(f"Xeq_{node} {node} {reference} {node}_heard record_equalised")
+            self.lines.append(f"X{node}__eq {node} {reference} {node}__heard record_equalised")
         if isinstance(terminal, AudioIn) and terminal.has(Trait.PASSIVE_NODE):
-            self.switches[f"{node}_carried"] = 0.0
-            return [f"carried={{{node}_carried}}"]
+            self.switches[f"{node}__carried"] = 0.0
+            return [f"carried={{{node}__carried}}"]
         return []
 
     def there_at_times(self, address: str, node: str, terminal: AnyTerminal) -> list[str]:
         """What of the host is there in some states only, as values of its macro-model."""
-        self.switches[f"{node}_present"] = 1.0
-        self.there[f"{node}_present"] = terminal
+        self.switches[f"{node}__present"] = 1.0
+        self.there[f"{node}__present"] = terminal
         if isinstance(terminal, Rail):
-            self.switches[f"{node}_rise"] = 1.0
-            self.rails[f"{node}_rise"] = address
-            return [f"present={{{node}_present}}", f"rise={{{node}_rise}}"]
+            self.switches[f"{node}__rise"] = 1.0
+            self.rails[f"{node}__rise"] = address
+            return [f"present={{{node}__present}}", f"rise={{{node}__rise}}"]
         # a line that tells the level of each state has it there
-        return [] if isinstance(terminal, Control) and terminal.per_state else [f"present={{{node}_present}}"]
+        return (
+            [] if isinstance(terminal, Control) and terminal.per_state else [f"present={{{node}__present}}"]
+        )
 
     def pulled(self, node: str, terminal: ControlIn) -> list[str]:
         """What holds an input while nothing drives it, as values of its macro-model; nothing known to is next to nothing."""
@@ -309,7 +311,7 @@ class Deck:
         if terminal.pulls is Pull.UNKNOWN:
             return [f"to={middle:g}"]
         return (
-            [f"to={{{node}_pulled_to}}"]
+            [f"to={{{node}__pulled_to}}"]
             if terminal.pulls is Pull.UP and terminal.pulled_to is not None
             else []
         )
@@ -319,23 +321,23 @@ class Deck:
         sets."""
         node = node_name(self.job, address)
         if device_id != HOST:
-            self.switches[f"{node}_active"] = 1.0
+            self.switches[f"{node}__active"] = 1.0
             active = (
-                f"(1-{node}_active)"
+                f"(1-{node}__active)"
                 if terminal.inverted and terminal.drive is Drive.PUSH_PULL
-                else f"{node}_active"
+                else f"{node}__active"
             )
             return [*values, f"active={{{active}}}"]
         if terminal.drive is Drive.OPEN_DRAIN or not terminal.per_state:
             return values
-        self.switches[f"{node}_present"] = 1.0
+        self.switches[f"{node}__present"] = 1.0
         told = level_inputs(self.job, address)
         self.inputs += told.values()
-        level = [f"{node}_level*{node}_present"]
+        level = [f"{node}__level*{node}__present"]
         for state, item in told.items():
-            self.switches[f"{node}_in_{state}"] = 0.0
-            self.levels[f"{node}_in_{state}"] = state
-            level.append(f"{node}_in_{state}*{item.name}")
+            self.switches[f"{node}__in__{names.encoded(state)}"] = 0.0
+            self.levels[f"{node}__in__{names.encoded(state)}"] = state
+            level.append(f"{node}__in__{names.encoded(state)}*{item.name}")
         # a state that tells its own level has no other: `present` is taken into the level
         kept = [v for v in values if not v.startswith("level=")]
         return [*kept, f"level={{{'+'.join(level)}}}"]
@@ -346,11 +348,11 @@ class Deck:
         if not (self.everything or f"{HOST}.{switch.common}" in self.joined):
             return
         for way in switch.ways:
-            name = f"{subjects.switch(switch.id).parameter(way)}_made"
+            name = f"{subjects.switch(switch.id).parameter(way)}__made"
             self.switches[name] = 0.0
             self.contacts[name] = (switch, way)
             a, b = (node_name(self.job, f"{HOST}.{e}") for e in (switch.common, way))
-            self.lines.append(f"Rs_{name} {a} {b} {{{MADE_OHM:g}*{name}+{BROKEN_OHM:g}*(1-{name})}}")
+            self.lines.append(f"R{name} {a} {b} {{{MADE_OHM:g}*{name}+{BROKEN_OHM:g}*(1-{name})}}")
 
     def winding(self, winding: Winding) -> None:
         """A winding between its ends, each half of a tapped one by itself, and what joins an end to the host's ground."""
@@ -378,8 +380,8 @@ class Deck:
                         item.field,
                     )
                 )  # fmt: skip
-        present = f"{name()}_present"
-        self.switches |= {present: 1.0, f"{name()}_crest": 0.0, f"{name()}_humming": 0.0}
+        present = f"{name()}__present"
+        self.switches |= {present: 1.0, f"{name()}__crest": 0.0, f"{name()}__humming": 0.0}
         self.windings[present] = winding
         halves = (
             [(winding.first, winding.tap), (winding.tap, winding.second)]
@@ -390,21 +392,21 @@ class Deck:
         for at, (a, b) in enumerate(halves):
             ends = " ".join(node_name(self.job, f"{HOST}.{e}") for e in (a, b))
             self.lines.append(
-                f"X{name()}_{at} {ends} winding open={{{part:g}*{name('open')}}} resistance={{{part:g}*{name('resistance')}}} "
+                f"X{name()}__{at} {ends} winding open={{{part:g}*{name('open')}}} resistance={{{part:g}*{name('resistance')}}} "
                 f"level={{{subjects.MAINS.parameter('level')}}} hertz={{{subjects.MAINS.parameter('hertz')}}} "
-                f"present={{{present}}} crest={{{name()}_crest}} humming={{{name()}_humming}}"
+                f"present={{{present}}} crest={{{name()}__crest}} humming={{{name()}__humming}}"
             )
         for end in winding.ends:
-            joint = f"{name()}_{end}_earth"
+            joint = f"{name()}__{names.encoded(end)}__earth"
             self.switches[joint] = EARTHED_OHM if end == winding.earthed_at else NOT_EARTHED_OHM
-            self.lines.append(f"Re_{joint} {node_name(self.job, f'{HOST}.{end}')} 0 {{{joint}}}")
+            self.lines.append(f"R{joint} {node_name(self.job, f'{HOST}.{end}')} 0 {{{joint}}}")
 
     def clamp(self, device_id: str, node: str, reference: str) -> None:
         """The diodes from a pin to the module's supply and from its return."""
         for pin in addresses_of(self.job, SupplyIn, device_id)[:1]:
             self.switches.setdefault("clamps", 1.0)
             self.lines.append(
-                f"Xclamp_{node} {node} {reference} {node_name(self.job, pin)} clamps clamps={{clamps}}"
+                f"X{node}__clamp {node} {reference} {node_name(self.job, pin)} clamps clamps={{clamps}}"
             )
 
     def through(self, device_id: str, through: Through) -> None:
@@ -419,11 +421,11 @@ class Deck:
         self.inputs.append(Input(name, words, through.gain, THROUGH_GAIN.plausible, subject, "gain"))
         a, b = node_name(self.job, start), node_name(self.job, end)
         a_back, b_back = (node_name(self.job, return_address(self.job, x)) for x in (start, end))
-        gain = f"1meg*pow(10,{name}/20)/{b}_impedance"
-        self.lines += [f"Gt_{name} 0 t_{name} {a} {a_back} {{{gain}}}", f"Rt_{name} t_{name} 0 1u"]
-        self.lines.append(f"Bt_{name} {b_back} {b} i={{v(t_{name})*v({on})}}")
+        gain = f"1meg*pow(10,{name}/20)/{b}__impedance"
+        self.lines += [f"G{name} 0 {name} {a} {a_back} {{{gain}}}", f"R{name} {name} 0 1u"]
+        self.lines.append(f"B{name} {b_back} {b} i={{v({name})*v({on})}}")
         if through.passes:
-            self.lines.append(f"Bc_{name} {a} {b} i={{v({a},{b})*(1-v({on}))/{CONTACT_OHM:g}}}")
+            self.lines.append(f"B{name}__passes {a} {b} i={{v({a},{b})*(1-v({on}))/{CONTACT_OHM:g}}}")
 
     # -- links ----------------------------------------------------------------------------------------------
 
@@ -446,7 +448,7 @@ class Deck:
             found = tuple(replace(i, in_deck=True) if i.field == "supply" else i for i in found)
             _, plus, minus = shape.probes["supply_v"]
             self.lines.append(
-                f"Vown_{network.element[1:]} {network.node(plus)} {network.node(minus)} "
+                f"V{network.element[1:]}__own {network.node(plus)} {network.node(minus)} "
                 f"DC {{{network.parameter('supply')}}}"
             )
         self.inputs += found
@@ -474,9 +476,9 @@ class Deck:
         self.inputs.append(
             Input(ohm, f"{words}: its slope", average.ohm, (0.1, 50.0), network.subject, "rrest")
         )
-        there = f"{subjects.winding(winding.id).parameter()}_present" if winding else "0"
+        there = f"{subjects.winding(winding.id).parameter()}__present" if winding else "0"
         self.switches.setdefault("averaged", 1.0)
-        charging = f"{network.subject.parameter()}_charging"
+        charging = f"{network.subject.parameter()}__charging"
         self.switches[charging] = 0.0
         return [
             f"averaged={{averaged*{there}}}",
@@ -489,13 +491,16 @@ class Deck:
         """The wire on a port: its resistance by gauge and length, of a signal its capacitance to the return beside it."""
         length = conductor_input(self.job, link, join)
         self.inputs.append(length)
-        node, port = node_name(self.job, join.terminal), f"{link.id}_{join.port}"
+        node, port = node_name(self.job, join.terminal), names.of_link(link.id, join.port)
         per_m = ohm_per_m(join.conductor.gauge)
         off = ""
         if link.purpose is Purpose.SUPPLY and join.port == "out":
-            self.switches[f"{link.id}_pulled"] = 0.0
-            off = f"+{PULLED_OFF_OHM:g}*{link.id}_pulled"
-        self.lines.append(f"Rw_{port} {node} {port} {{{per_m:.6g}*{length.name}+{LEAST_WIRE_OHM:g}{off}}}")
+            pulled = names.of_link(link.id, "out", "pulled")
+            self.switches[pulled] = 0.0
+            off = f"+{PULLED_OFF_OHM:g}*{pulled}"
+        self.lines.append(
+            f"R{port}__wire {node} {port} {{{per_m:.6g}*{length.name}+{LEAST_WIRE_OHM:g}{off}}}"
+        )
         if link.purpose is Purpose.FEED and join.port not in SIDE_PORTS:
             side = "com" if join.port == "out" else "back"
             (common,) = (
@@ -505,7 +510,7 @@ class Deck:
             )
             back = node_name(self.job, common) or "0"
             farad_per_m = SCREENED_F_PER_M if join.conductor.screened else OPEN_PAIR_F_PER_M
-            self.lines.append(f"Cw_{port} {port} {back} {{{farad_per_m:g}*{length.name}}}")
+            self.lines.append(f"C{port}__wire {port} {back} {{{farad_per_m:g}*{length.name}}}")
 
     def keep_grounded(self, link: Link, ports: tuple[str, ...]) -> None:
         """A port that nothing is joined to leaks to node 0, so that the deck has an answer."""
@@ -513,4 +518,5 @@ class Deck:
         stage = any(n.shape.supplied for n in networks(link))
         for port in ports:
             if port not in joined and not (port == "sup" and stage):
-                self.lines.append(f"Rleak_{link.id}_{port} {link.id}_{port} 0 1g")
+                node = names.of_link(link.id, port)
+                self.lines.append(f"R{node}__leak {node} 0 1g")

@@ -11,8 +11,10 @@ from pigtail.job.document import AudioOut, Job, Rail, Reading, SupplyIn
 from pigtail.job.measured import Measured
 from pigtail.job.safety import live_reading
 from pigtail.job.wiring import addresses_of
+from pigtail.model import names
 from pigtail.model.cascade import networks
 from pigtail.model.course import averages_of
+from pigtail.model.deck import on_node
 from pigtail.model.netlist import Netlist, compile_job
 
 #: Where levels are told [Hz].
@@ -105,7 +107,7 @@ class Model:
 
     def fed(self, state: str, module_id: str) -> bool:
         """Whether a module is fed in a host state, as solved; one whose supply is not planned counts as fed on the bench."""
-        solved = self.resting.v(f"{module_id}_on")
+        solved = self.resting.v(on_node(module_id))
         return bool(np.broadcast_to(solved, (len(self.states),))[self.states.index(state)] > FED)
 
     def powered(self, state: str, pin: str) -> bool:
@@ -126,5 +128,5 @@ class Model:
         terminal = self.job.terminal(address)
         assert isinstance(terminal, AudioOut)
         if self.job.device(device) is self.job.host:
-            return bool(self.netlist().switches[state].get(f"{address.replace('.', '_')}_present", 1.0))
+            return bool(self.netlist().switches[state].get(f"{names.at(address)}__present", 1.0))
         return self.fed(state, device)

@@ -16,7 +16,7 @@ from pigtail.circuit import Batch, Circuit, Solution, parse
 from pigtail.circuit.newton import Rest, taken
 from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Link
 from pigtail.job.wiring import return_address
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.average import Average
 from pigtail.model.cascade import Network
 from pigtail.model.deck import Deck
@@ -184,16 +184,16 @@ class Netlist(msgspec.Struct, frozen=True, dict=True):
 
     def wire_current(self, solved: Solution, link_id: str, port: str) -> NDArray[Any]:
         """Current [A] in the wire on a port of a link, from the terminal into the link."""
-        return solved.i(f"rw_{link_id}_{port}")
+        return solved.i(f"r{names.of_link(link_id, port, 'wire')}")
 
     def winding_elements(self, winding_id: str) -> tuple[str, ...]:
         """The elements whose current is that of a winding, from its first end into the circuit; of a tapped one those of both halves."""
-        stem = f"rm.x{subjects.winding(winding_id).parameter()}_"
+        stem = f"rm.x{subjects.winding(winding_id).parameter()}__"
         return tuple(e.name for e in self.circuit.elements if e.name.startswith(stem))
 
     def path_current(self, solved: Solution, device_id: str, path_id: str) -> NDArray[Any]:
         """Current [A] from the first to the second return of a path."""
-        return solved.i(f"rp_{device_id}_{path_id}")
+        return solved.i(f"r{subjects.path(device_id, path_id).parameter()}")
 
 
 def _sum(solved: Solution, instance: str, elements: tuple[str, ...] | list[str]) -> NDArray[Any]:

@@ -34,7 +34,7 @@ from pigtail.job.document import (
 from pigtail.job.meters import Meter
 from pigtail.job.tone import USUAL_HERTZ, tone_of
 from pigtail.job.wiring import addresses_of, return_address, supply_links
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist, compile_job
 from pigtail.model.terminals import node_name
@@ -174,7 +174,7 @@ class Probed:
                 links = {x.id: x for end in (spot.red, spot.black) for x in supply_links(self.job, end)}
                 case["asleep"] = 1.0  # nor does a chip draw anything by what an ohmmeter drives
                 case |= {
-                    f"{n}_pulled": 1.0
+                    names.of_link(n, "out", "pulled"): 1.0
                     for n, x in links.items()
                     if any(does(s, Does.CONVERTS) for s in x.sections)
                 }
@@ -287,7 +287,9 @@ class Probed:
         on = self.powered(state)
         for address in self.job.addresses():
             self._of_terminal(found, address, spot, hum=hum)
-        found |= {f"{subjects.winding(w.id).parameter()}_humming": float(hum) for w in self.job.host.windings}
+        found |= {
+            f"{subjects.winding(w.id).parameter()}__humming": float(hum) for w in self.job.host.windings
+        }
         found |= {
             "asleep": self.asleep(state),
             "on": float(on),
@@ -308,16 +310,16 @@ class Probed:
         """What one terminal does meanwhile."""
         terminal, node = self.job.terminal(address), node_name(self.job, address)
         if address in self.blown:
-            found[f"{node}_present"] = 0.0
+            found[f"{node}__present"] = 0.0
         if isinstance(terminal, AudioOut):
             mine = spot.channel == "both" or terminal.channel in (Channel.MONO, Channel(spot.channel))
             follows = trait(self.job, terminal, Trait.FOLLOWS_VOLUME) is True
             level = spot.tone_level * (spot.volume if follows else 1.0)
-            found[f"{node}_drive"] = level if mine and not hum else 0.0
+            found[f"{node}__drive"] = level if mine and not hum else 0.0
         elif isinstance(terminal, Digital):
-            found[f"{node}_level"] = LOGIC_MEAN * (terminal.level.nominal if terminal.level else 0.0)
+            found[f"{node}__level"] = LOGIC_MEAN * (terminal.level.nominal if terminal.level else 0.0)
         elif isinstance(terminal, AudioIn) and terminal.has(Trait.PASSIVE_NODE):
-            found[f"{node}_carried"] = float(self.alive(address, spot.state) and not hum)
+            found[f"{node}__carried"] = float(self.alive(address, spot.state) and not hum)
         elif isinstance(terminal, Rail) and address == spot.red and spot.load > 0:
             self._limited(found, address, terminal, spot.load)
 
@@ -326,15 +328,15 @@ class Probed:
         if rail.voltage is not None and rail.limit is not None and rail.limit.nominal > 0:
             least = abs(rail.voltage.nominal) / rail.limit.nominal - load
             own = rail.resistance.nominal if rail.resistance is not None else 0.0
-            found[f"{node_name(self.job, address)}_resistance"] = max(own, least)
+            found[f"{node_name(self.job, address)}__resistance"] = max(own, least)
 
     def _samples(self, cases: Sequence[dict[str, float]]) -> dict[str, Array]:
         """The parameters of several readings as one batch: what a reading does not name is as the circuit has it."""
         known = {name for name, _ in self.circuit.parameters}
         usual = {f"p{kind}_{k}": NOTHING for k in self._pairs.values() for kind in "mls"}
         usual |= {i.name: i.ends[1] for i in self.net.inputs if i.in_deck}
-        names = {n for case in cases for n in case if n in known}
-        return {n: np.array([case.get(n, usual.get(n, 0.0)) for case in cases]) for n in names}
+        given = {n for case in cases for n in case if n in known}
+        return {n: np.array([case.get(n, usual.get(n, 0.0)) for case in cases]) for n in given}
 
     def _volts(self, spots: Sequence[Touch], cases: list[dict[str, float]]) -> Array:
         if not spots:

@@ -6,6 +6,8 @@ import enum
 
 import msgspec
 
+from pigtail.model import names
+
 
 class SubjectKind(enum.Enum):
     """What a value can belong to."""
@@ -21,6 +23,12 @@ class SubjectKind(enum.Enum):
     JOB = "job"
 
 
+_OF_LINKS = frozenset((SubjectKind.NETWORK, SubjectKind.WIRE))
+_OF_ALL = frozenset((SubjectKind.WINDING, SubjectKind.SWITCH, SubjectKind.MAINS))
+#: What the name of a subject ends with that has one value alone: a path and a way through may have one id.
+_OWN_WORDS = {SubjectKind.PATH: "path", SubjectKind.THROUGH: "through"}
+
+
 class Subject(msgspec.Struct, frozen=True):
     """What a value belongs to.
 
@@ -33,9 +41,16 @@ class Subject(msgspec.Struct, frozen=True):
     part: str = ""
 
     def parameter(self, field: str = "") -> str:
-        """Name of a value of this subject in the deck: `rx_out_left_emf`, `feed_0_r1`, `host_frame`."""
-        stem = self.owner.replace(".", "_")
-        return "_".join(x for x in (stem, self.part, field) if x)
+        """Name of a value of this subject in the deck: `rx__out_left__emf`, `feed___0__r1`, `host__frame__path`; without a field of
+        the subject itself."""
+        rest = [x for x in (self.part, field) if x]
+        if self.kind in _OF_LINKS:
+            return names.of_link(self.owner, *rest)
+        if self.kind in _OF_ALL:
+            return names.of_all(self.owner, *rest)
+        stem = names.at(self.owner) if self.owner else ""
+        own = _OWN_WORDS.get(self.kind)
+        return "__".join(x for x in (stem, *map(names.encoded, rest), own) if x)
 
 
 JOB = Subject(SubjectKind.JOB)

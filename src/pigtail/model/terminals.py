@@ -37,7 +37,7 @@ from pigtail.job.energy import Winding
 from pigtail.job.quantities import Quantity, beside, quantities
 from pigtail.job.readings import plain, standing
 from pigtail.job.wiring import return_address, star_address
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.estimate import Input
 
 TABLE = Path(__file__).parent / "data" / "models.toml"
@@ -126,11 +126,11 @@ def level_inputs(job: Job, address: str) -> dict[str, Input]:
     terminal = job.terminal(address)
     assert isinstance(terminal, Control)
     subject, level = subjects.terminal(address), next(q for q in quantities(terminal) if q.field == "level")
-    names = {s.id: s.name for s in job.host.states}
+    called = {s.id: s.name for s in job.host.states}
     return {
         s.state: Input(
-            subject.parameter(f"level_in_{s.state}"), f"{job.label(address)}: level while “{names.get(s.state, s.state)}”",
-            s.level, level.plausible, subject, "level",
+            f"{subject.parameter('level')}__in__{names.encoded(s.state)}",
+            f"{job.label(address)}: level while “{called.get(s.state, s.state)}”", s.level, level.plausible, subject, "level",
         )
         for s in terminal.per_state
     }  # fmt: skip
@@ -185,13 +185,13 @@ def rise(job: Job, address: str, state: str) -> float:
 
 
 def node_name(job: Job, address: str) -> str:
-    """Node of a terminal: 0 for the host's star, else the address with an underscore."""
-    return "0" if address == star_address(job) else address.replace(".", "_")
+    """Node of a terminal: 0 for the host's star, else a name of its address."""
+    return "0" if address == star_address(job) else names.at(address)
 
 
 def heard_node(job: Job, address: str) -> tuple[str, str]:
     """The pair of nodes at which the host listens: the input itself, or behind its record equalisation."""
     terminal = job.terminal(address)
     if isinstance(terminal, AudioIn) and terminal.has(Trait.EQUALISED):
-        return f"{node_name(job, address)}_heard", "0"
+        return f"{node_name(job, address)}__heard", "0"
     return node_name(job, address), node_name(job, return_address(job, address))

@@ -8,6 +8,7 @@ from pigtail.board.forms import bodies_of
 from pigtail.board.parts import BoardPart, LinkNets, Mounted, hangs
 from pigtail.drawing.shapes import Circle, Lettering, Shape, Stroke, box, fitted, words_width
 from pigtail.job.document import HOST, Link
+from pigtail.model import names
 from pigtail.model.cascade import networks
 
 #: Distance of lanes, room for a part of two leads and for one of more, half of its box, the border beside them, sizes of type [mm].
@@ -30,7 +31,7 @@ def lanes_of(link: Link, board: Mounted) -> Lanes:
     """The networks of a link: a lane for each net, its parts of the board between them, ports at the edges."""
     nets = LinkNets(link)
     units = _units(link, board, nets)
-    on_port = {j.port: nets.of(f"{link.id}_{j.port}") for j in link.joins}
+    on_port = {j.port: nets.of(names.of_link(link.id, j.port)) for j in link.joins}
     lanes = _lanes(units, on_port)
     heights = {n: _HEAD + _LANE * k for k, n in enumerate(lanes)}
     rooms = [_COLUMN if _slim(u) else _BLOCK for u in units]

@@ -31,7 +31,7 @@ class Contacts:
     def __init__(self, scene: Scene, switch: Switch) -> None:
         self.scene, self.switch, self.net = scene, switch, scene.net
         subject = subjects.switch(switch.id)
-        self.made = {w: f"{subject.parameter(w)}_made" for w in switch.ways}
+        self.made = {w: f"{subject.parameter(w)}__made" for w in switch.ways}
         self.inputs = [
             Input(
                 subject.parameter(q.field),
@@ -58,7 +58,7 @@ class Contacts:
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
         """Its numbers of every sample: arrays [S]."""
         common = self.net.node(f"{HOST}.{self.switch.common}")
-        through = np.max([np.abs(np.asarray(solved.i(f"rs_{name}"))) for name in self.made.values()], axis=0)
+        through = np.max([np.abs(np.asarray(solved.i(f"r{name}"))) for name in self.made.values()], axis=0)
         across = np.max(
             [np.abs(np.asarray(solved.v(common, self.net.node(f"{HOST}.{w}")))) for w in self.made], axis=0
         )

@@ -9,7 +9,7 @@ from pigtail.circuit import Solution
 from pigtail.job.control import WAKES, WantedOf
 from pigtail.job.document import Mode, Module
 from pigtail.job.wiring import return_links, supply_links
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
@@ -40,8 +40,8 @@ class ModuleColumn(Asked):
         self.steered = steered(self.job, module)
         lines = tuple(a for x in self.links for a in x.at("ctl"))
         self.lit = (*(x.id for x in self.links), *lines, *(a for x in links for a in x.starts))
-        stem = f"{module.id}_"
-        self.diodes = [e.name for e in self.net.circuit.elements if e.name.startswith(f"bu.xclamp_{stem}")]
+        clamps = {f"bu.x{names.named(module.id, t.id, 'clamp')}" for t in module.terminals}
+        self.diodes = [e.name for e in self.net.circuit.elements if e.name in clamps]
 
     def wanted(self) -> dict[str, Wanted]:
         return {

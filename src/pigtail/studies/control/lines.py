@@ -18,7 +18,7 @@ from pigtail.job.document import (
     SupplyIn,
 )
 from pigtail.job.wiring import addresses_of
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
 from pigtail.studies.control.asked import Array, Asked, Judged, Numbers, Scene, shown
@@ -102,11 +102,11 @@ class LineColumn(Asked):
 
     def opened(self, samples: Samples, like: Array) -> Array:
         """What it stands at without the plan [V]."""
-        level = samples[f"{self.node}_level"] * samples.get(f"{self.node}_present", np.ones(1))
+        level = samples[f"{self.node}__level"] * samples.get(f"{self.node}__present", np.ones(1))
         for entry in self.line.per_state:
+            state = names.encoded(entry.state)
             level = (
-                level
-                + samples[f"{self.node}_in_{entry.state}"] * samples[self.mine(f"level_in_{entry.state}")]
+                level + samples[f"{self.node}__in__{state}"] * samples[f"{self.mine('level')}__in__{state}"]
             )
         return np.broadcast_to(level, like.shape)
 
@@ -180,7 +180,7 @@ class InputColumn(Asked):
         self.lit = (address, *(x.id for x in scene.job.links if any(j.terminal == address for j in x.joins)))
         self.joined = len(self.lit) > 1
         self.mine = subjects.terminal(address).parameter
-        diode = f"bu.xclamp_{self.node}"
+        diode = f"bu.x{self.node}__clamp"
         self.diode = diode if any(e.name == diode for e in scene.net.circuit.elements) else ""
         self.of_module = not address.startswith(f"{HOST}.")
         device = scene.job.device(address.partition(".")[0])

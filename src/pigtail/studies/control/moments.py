@@ -8,6 +8,7 @@ from pigtail.job.control import OFF, PLAYING, UNPLUGGED
 from pigtail.job.document import Control, Job, Module, SupplyIn
 from pigtail.job.quantities import DOINGS
 from pigtail.job.wiring import addresses_of, supply_links
+from pigtail.model import names
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.terminals import node_name
@@ -80,13 +81,13 @@ def case_of(net: Netlist, job: Job, moment: StateMoment) -> Mapping[str, float]:
         )
         for terminal in module.terminals:
             if isinstance(terminal, Control):
-                found[f"{node_name(job, f'{module.id}.{terminal.id}')}_active"] = float(
+                found[f"{node_name(job, f'{module.id}.{terminal.id}')}__active"] = float(
                     active(module, terminal.id, doing)
                 )
     if moment.doing == UNPLUGGED:
         for pin in addresses_of(job, SupplyIn, moment.module):
             for link in supply_links(job, pin):
-                found[f"{link.id}_pulled"] = 1.0
+                found[names.of_link(link.id, "out", "pulled")] = 1.0
     return found
 
 

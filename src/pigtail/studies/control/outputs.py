@@ -131,8 +131,8 @@ class PathColumn(Asked):
         """Small signals at 1 kHz, the source alone playing at full scale, each sample at the operating point of its own: shape [S]."""
         size = max(v.size for v in samples.values())
         deck = {n: v for n, v in samples.items() if n in self.net.known}
-        deck |= {n: np.zeros(size) for n in self.net.known if n.endswith("_drive")}
-        return self.net.exact(deck | {f"{self.net.node(self.source)}_drive": np.ones(size)}).ac([LEVEL_HZ])
+        deck |= {n: np.zeros(size) for n in self.net.known if n.endswith("__drive")}
+        return self.net.exact(deck | {f"{self.net.node(self.source)}__drive": np.ones(size)}).ac([LEVEL_HZ])
 
     def level(self, samples: Samples, wave: Solution) -> Array:
         """The level behind the mute against that before it, or at the end of contacts against what the source gives into that [dB],

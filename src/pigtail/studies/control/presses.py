@@ -28,7 +28,7 @@ def pressed(scene: Scene) -> tuple[tuple[Press, ...], list[Finding]]:
         a for a in net.terminals if isinstance(t := job.terminal(a), ControlIn) and t.acts is Acts.TRIGGERS
     ]
     there = [
-        s for s in job.host.switches if f"{subjects.switch(s.id).parameter(s.ways[0])}_made" in net.known
+        s for s in job.host.switches if f"{subjects.switch(s.id).parameter(s.ways[0])}__made" in net.known
     ]
     if not triggers or not there:
         return (), []
@@ -43,7 +43,7 @@ def pressed(scene: Scene) -> tuple[tuple[Press, ...], list[Finding]]:
     }
     for switch in there:
         for way in switch.ways:
-            name = f"{subjects.switch(switch.id).parameter(way)}_made"
+            name = f"{subjects.switch(switch.id).parameter(way)}__made"
             samples[name] = np.array([float(_made(switch, way, p, b, stays)) for p, b in rows])
     solved = net.whole(samples)
     volts = {

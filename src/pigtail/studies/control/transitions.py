@@ -17,6 +17,7 @@ from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import CircuitError, Solution, operating_point, transient
 from pigtail.job.control import PLAYING, Acts
 from pigtail.job.document import HOST, AudioIn, Control, ControlIn, Job, Mode, SupplyIn, alive
+from pigtail.model import subjects
 from pigtail.model.course import averages_of
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist, compile_job
@@ -73,9 +74,9 @@ class Runs:
         for module in idle(self.scene.model, moment):
             for pin in self.job.device(module).terminals:  # type: ignore[union-attr]
                 if isinstance(pin, SupplyIn):
-                    stem = f"{module}_{pin.id}"
-                    found[f"{stem}_average"] *= LEFT_ASLEEP
-                    found[f"{stem}_burst"] = found[f"{stem}_average"]
+                    of_pin = subjects.terminal(f"{module}.{pin.id}").parameter
+                    found[of_pin("average")] *= LEFT_ASLEEP
+                    found[of_pin("burst")] = found[of_pin("average")]
         found["bursting"] = 0.0
         return {n: v for n, v in found.items() if n in self.net.known}
 

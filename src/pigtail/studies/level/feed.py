@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import Does, Task
 from pigtail.circuit import Batch, Solution
 from pigtail.job.document import AudioIn, AudioOut, Link, Purpose, Trait
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.cascade import networks, swing_dbv, told_against
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.netlist import Netlist
@@ -70,7 +70,7 @@ class Feed:
             for rule in sorted(s.shape.bought(), key=lambda r: r.role is not Task.BLOCKS)
             if rule.kind == "capacitor" and rule.nodes
         }
-        others = [f"{netlist.node(a)}_drive" for a in netlist.outputs if a not in sources]
+        others = [f"{netlist.node(a)}__drive" for a in netlist.outputs if a not in sources]
         self.drives = dict.fromkeys(others, 0.0)
         terminal = netlist.job.terminal(sink)
         assert isinstance(terminal, AudioIn)
@@ -108,7 +108,7 @@ class Feed:
     @property
     def stem(self) -> str:
         """Name of the input in the deck."""
-        return self.sink.replace(".", "_")
+        return names.at(self.sink)
 
     @property
     def nominal(self) -> Samples:
@@ -258,13 +258,13 @@ class Feed:
     def solve(self, samples: Samples) -> dict[str, Array]:
         """What `study` estimates, for samples [S] by input name: arrays [S] by result."""
         net, stem = self.netlist, self.stem
-        every = {f"{net.node(a)}_drive": 1.0 for a in self.sources} | self.drives
-        cases = [every, every | {f"{stem}_impedance": OPEN_OHM}]
+        every = {f"{net.node(a)}__drive": 1.0 for a in self.sources} | self.drives
+        cases = [every, every | {f"{stem}__impedance": OPEN_OHM}]
         several = len(self.sources) > 1
         if several:
-            cases.append(every | {f"{net.node(a)}_drive": 0.0 for a in self.sources[1:]})
+            cases.append(every | {f"{net.node(a)}__drive": 0.0 for a in self.sources[1:]})
         if self.mixes:
-            cases.append(dict.fromkeys(every, 0.0) | {f"{stem}_carried": 1.0})
+            cases.append(dict.fromkeys(every, 0.0) | {f"{stem}__carried": 1.0})
         batch = net.small(net.cases(samples, *cases))
         driven, rest = batch.ac([REFERENCE_HZ]), batch.operating_point()
 
@@ -278,18 +278,18 @@ class Feed:
         drawn = apart(np.real(given * np.conj(driven.v(*pair))))[0]
         levels = [_dbv(x) for x in apart(driven.v(self.out, self.back))]
         at_rest = apart(rest.v(self.out, self.back))
-        input_ohm = samples[f"{stem}_impedance"]
+        input_ohm = samples[f"{stem}__impedance"]
         supplies = {at: apart(volts)[0] for at, volts in self.supplies(rest).items()}
         results = self._levels(samples, lambda *pair: apart(driven.v(*pair))[0], supplies)
         delivered = results["delivered"]
         if self.mixes:
-            carries = 20 * np.log10(np.maximum(samples[f"{stem}_carries"], 1e-12))
+            carries = 20 * np.log10(np.maximum(samples[f"{stem}__carries"], 1e-12))
             results |= {"own_loss": levels[-1] - carries, "over_own": delivered - levels[-1]}
         opened = 10 ** ((levels[1] - delivered) / 20)
         alone = 2 if several else 0
         flat = np.zeros(delivered.shape)
         return {"own_loss": flat, "over_own": flat} | results | {
-            "offset": at_rest[0] - (samples[f"{stem}_dc"] if self.own_dc else 0.0),
+            "offset": at_rest[0] - (samples[f"{stem}__dc"] if self.own_dc else 0.0),
             "one": levels[alone],
             "load": np.minimum(pins[0] / np.maximum(currents[0], 1e-15), NO_LOAD_OHM),
             "draw": np.copysign(currents[0] / np.maximum(pins[0], 1e-15), drawn),
@@ -307,9 +307,9 @@ class Feed:
     def _solve_rest(self, samples: Samples) -> dict[str, Array]:
         """The DC at the input and at the open end, arrays [S]."""
         net, stem = self.netlist, self.stem
-        rest = net.small(net.cases(samples, {}, {f"{stem}_impedance": OPEN_OHM})).operating_point()
+        rest = net.small(net.cases(samples, {}, {f"{stem}__impedance": OPEN_OHM})).operating_point()
         here, opened = (x.reshape(-1) for x in split(np.asarray(rest.v(self.out, self.back)), 2))
-        return {"offset": here - (samples[f"{stem}_dc"] if self.own_dc else 0.0), "pop": opened}
+        return {"offset": here - (samples[f"{stem}__dc"] if self.own_dc else 0.0), "pop": opened}
 
     @property
     def _pin(self) -> tuple[str, tuple[str, str]]:
@@ -344,21 +344,21 @@ class Feed:
         """Every level along the feed [dBV] and what limits it, of voltages between pairs of nodes, and the stages' supplies."""
         source, pair = self._pin
         stem, delivered = self.stem, _dbv(volts(self.out, self.back))
-        wanted, overload = (20 * np.log10(samples[f"{stem}_{k}"]) for k in ("wanted", "overload"))
+        wanted, overload = (20 * np.log10(samples[f"{stem}__{k}"]) for k in ("wanted", "overload"))
         room = overload - delivered
         results = {
             "delivered": delivered,
             "target": delivered - wanted,
             "wanted": wanted,
             "overload": overload,
-            "emf": 20 * np.log10(np.maximum(samples[f"{source}_emf"], 1e-12)),
+            "emf": 20 * np.log10(np.maximum(samples[f"{source}__emf"], 1e-12)),
             "pin": _dbv(volts(*pair)),
         }
         for stage in self.stages:
             level = _dbv(volts(stage.behind, told_against(self.link, stage, self.back)))
             results[f"rung{stage.at}"] = level
             if stage.shape.amplifies:
-                load = samples[f"{stem}_impedance"] if stage is self.stages[-1] else np.inf
+                load = samples[f"{stem}__impedance"] if stage is self.stages[-1] else np.inf
                 results[f"ceiling{stage.at}"] = swing_dbv(samples, stage, supplies[stage.at], load)
                 room = np.minimum(room, results[f"ceiling{stage.at}"] - level)
         return results | {"headroom": room}

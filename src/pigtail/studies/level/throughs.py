@@ -47,12 +47,12 @@ def _level(netlist: Netlist, source: str, sink: str) -> Estimate:
     """The original source's level at the host's input over its own e.m.f. [dB]."""
     net = netlist
     inputs = [i for i in net.inputs if i.in_deck]
-    silent = {f"{net.node(a)}_drive": 0.0 for a in net.outputs}
+    silent = {f"{net.node(a)}__drive": 0.0 for a in net.outputs}
 
     def solve(samples: Samples) -> dict[str, np.ndarray]:
-        deck = net.deck_samples(samples, **silent | {f"{net.node(source)}_drive": 1.0})
+        deck = net.deck_samples(samples, **silent | {f"{net.node(source)}__drive": 1.0})
         volts = np.abs(net.small(deck).ac([REFERENCE_HZ]).v(net.node(sink), net.reference(sink)))[:, 0]
-        return {"through": 20 * np.log10(np.maximum(volts, 1e-12) / samples[f"{net.node(source)}_emf"])}
+        return {"through": 20 * np.log10(np.maximum(volts, 1e-12) / samples[f"{net.node(source)}__emf"])}
 
     wanted = {"through": Wanted("dB", "what is left of the original source")}
     return estimate(inputs, solve, wanted)["through"]

@@ -74,11 +74,11 @@ def _sound(feed: Feed) -> dict[str, Estimate]:
     def watts(samples: Samples) -> tuple[Array, Array]:
         solved = feed.solve(samples)
         most = np.minimum(solved["delivered"], solved["delivered"] + solved["headroom"])
-        return 10 ** (most / 10) / samples[f"{feed.stem}_impedance"], solved["output"]
+        return 10 ** (most / 10) / samples[f"{feed.stem}__impedance"], solved["output"]
 
     def loudness(samples: Samples, power: Array) -> Array:
         return np.asarray(
-            samples[f"{feed.stem}_sensitivity"] + 10 * np.log10(np.maximum(power, 1e-15) / 1e-3)
+            samples[f"{feed.stem}__sensitivity"] + 10 * np.log10(np.maximum(power, 1e-15) / 1e-3)
         )
 
     def solve(samples: Samples) -> dict[str, Array]:
@@ -89,7 +89,7 @@ def _sound(feed: Feed) -> dict[str, Estimate]:
             "power_w": power,
             "spl_db": loudness(samples, power),
             "spl_max_db": loudness(samples, most),
-            "damping": samples[f"{feed.stem}_impedance"] / output,
+            "damping": samples[f"{feed.stem}__impedance"] / output,
         }
 
     wanted = {
@@ -106,14 +106,16 @@ def _power(feed: Feed, stage: Network) -> dict[str, Estimate]:
     name = stage.parameter
 
     def solve(samples: Samples) -> dict[str, Array]:
-        ohm = samples[f"{feed.stem}_impedance"]
+        ohm = samples[f"{feed.stem}__impedance"]
         supply = feed.supplies(feed.batch(samples).operating_point())[stage.at]
         volts = np.minimum(swing_volts(samples, stage, supply), samples[name("imax")] / np.sqrt(2) * ohm)
-        watts, wish = volts**2 / ohm, samples[f"{feed.stem}_wanted"] ** 2 / ohm
+        watts, wish = volts**2 / ohm, samples[f"{feed.stem}__wanted"] ** 2 / ohm
         resting = samples[name("iq")]
         drawn = watts / (samples[name("efficiency")] * np.maximum(supply, 1e-3))
         # the supply at which (s/2 − drop)·sides/√2 would be the volts that are wanted
-        needed = 2 * (samples[f"{feed.stem}_wanted"] * np.sqrt(2) / stage.shape.swing + samples[name("drop")])
+        needed = 2 * (
+            samples[f"{feed.stem}__wanted"] * np.sqrt(2) / stage.shape.swing + samples[name("drop")]
+        )
         return {
             "most_w": watts,
             "wanted_w": wish,
@@ -136,7 +138,7 @@ def _power(feed: Feed, stage: Network) -> dict[str, Estimate]:
 
 def _core(feed: Feed, stage: Network) -> dict[str, Estimate]:
     """Room of a transformer's core at 20 Hz and full scale."""
-    on = {f"{feed.netlist.node(a)}_drive": 1.0 for a in feed.sources}
+    on = {f"{feed.netlist.node(a)}__drive": 1.0 for a in feed.sources}
 
     def solve(samples: Samples) -> dict[str, Array]:
         batch = feed.batch(samples, **on)
@@ -205,7 +207,7 @@ def _crossover(feed: Feed) -> dict[str, Estimate]:
     def solve(samples: Samples) -> dict[str, Array]:
         return {
             "flat_db": stray(samples),
-            "turned_db": stray(samples, **{f"{low}_drive": 1.0, f"{high}_drive": -1.0}),
+            "turned_db": stray(samples, **{f"{low}__drive": 1.0, f"{high}__drive": -1.0}),
         }
 
     wanted = {
@@ -248,7 +250,7 @@ def _parts(feed: Feed) -> dict[str, Estimate]:
     own = _own(feed)
     if not own:
         return {}
-    ohms = [f"{feed.stem}_impedance", *(f"{feed.netlist.node(a)}_impedance" for a in feed.sources)]
+    ohms = [f"{feed.stem}__impedance", *(f"{feed.netlist.node(a)}__impedance" for a in feed.sources)]
     words = {"parts_db": Wanted("dBV", "the level as the parts vary")}
     found: list[Estimate] = []
     for sink, source in ((1, 1), (0, 2), (2, 0)):
@@ -290,7 +292,7 @@ def _builds(feed: Feed) -> dict[str, Estimate]:
         i.name: i.ends[0] + (i.ends[2] - i.ends[0]) * part
         for i, part in zip(feed.inputs, places, strict=True)
     }
-    over = 20 * np.log10(np.maximum(_delivered(feed, samples), 1e-12) / samples[f"{feed.stem}_wanted"])
+    over = 20 * np.log10(np.maximum(_delivered(feed, samples), 1e-12) / samples[f"{feed.stem}__wanted"])
     least, most = fits_of(feed.terminal).ends
     share = float(100 * np.mean((over >= least) & (over <= most)))
     words = "builds of a hundred whose level fits"

@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does, Task
 from pigtail.circuit import Solution
-from pigtail.job.document import Link
+from pigtail.job.document import HOST, Link
 from pigtail.job.windings import source_resistance, unknown_of, winding_of
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.cascade import section_inputs
 from pigtail.model.course import (
     AVERAGE,
@@ -126,7 +126,7 @@ class WindingSupply(DirectSupply):
         missing = unknown_of(winding)
         if missing:
             item = next(i for i in self.course.netlist.inputs if i.subject == subject and i.field == missing)
-            return replace(item, name=f"{self.link.id}_{name}", in_deck=False)
+            return replace(item, name=names.of_link(self.link.id, "course", name), in_deck=False)
         ends = [self.told[c][name] for c in self._cases(name) if c in self.told] or [self.told["burst"][name]]
         bases = [k.basis for k in (winding.open, source_resistance(winding)) if k is not None]
         known = Known(
@@ -134,7 +134,9 @@ class WindingSupply(DirectSupply):
             source="its course in time",
         )  # fmt: skip
         said = f"{winding.name}: {words}"
-        return Input(f"{self.link.id}_{name}", said, known, (0.0, 1.0), subject, "open", False)
+        return Input(
+            names.of_link(self.link.id, "course", name), said, known, (0.0, 1.0), subject, "open", False
+        )
 
     def _cases(self, name: str) -> tuple[str, ...]:
         """The corners that a number is told at, the one of nominal values first."""
@@ -154,7 +156,7 @@ class WindingSupply(DirectSupply):
 
     def figure(self, samples: Samples, name: str) -> Array:
         """A number of the course for samples [its unit]."""
-        return samples[f"{self.link.id}_{name}"]
+        return samples[names.of_link(self.link.id, "course", name)]
 
     # -- what a supply is asked -------------------------------------------------------------------------------
 
@@ -321,7 +323,9 @@ class WindingSupply(DirectSupply):
             ) -> tuple[float, ...]:
                 return tuple(values[period][every].tolist())
 
-            ends = [f"host_{e}" for e in (self.winding.first, self.winding.tap or self.winding.second)]
+            ends = [
+                names.named(HOST, e) for e in (self.winding.first, self.winding.tap or self.winding.second)
+            ]
             net = self.course.netlist
             found.append(
                 Waves(

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from pigtail.job.document import HOST, Job, Link, Mode, Rail, State
 from pigtail.job.energy import Battery
 from pigtail.job.quantities import BATTERY_QUANTITIES, Quantity
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
 from pigtail.model.spread import Samples, estimate, split
@@ -89,7 +89,7 @@ class BatterySupply:
             known = Known.of(EMPTY_V[self.battery.chemistry.value], "V", Basis.TYPICAL, source="catalogue")
         if known is None and item.field == "before":
             known = self.battery.capacity
-        name = f"battery_{self.battery.id}_{item.field}"
+        name = self._named(item.field)
         return Input(
             name,
             f"{self.battery.name}: {item.words}",
@@ -99,6 +99,9 @@ class BatterySupply:
             item.field,
             False,
         )
+
+    def _named(self, field: str) -> str:
+        return names.of_all("battery", self.battery.id, field)
 
     def _used(self, state: str) -> Input:
         """What the host draws by itself in a state: as told of the state, in the one in which it plays as told of the rail."""
@@ -112,7 +115,7 @@ class BatterySupply:
         found = self.job.state(state)
         words = f"{self.battery.name}: what the host draws while “{found.name if found else state}”"
         return Input(
-            f"used_in_{state}", words, known, (0.0, 0.1), subjects.terminal(self.rail), "used", False
+            f"used_in/{state}", words, known, (0.0, 0.1), subjects.terminal(self.rail), "used", False
         )
 
     @cached_property
@@ -122,24 +125,24 @@ class BatterySupply:
 
     def solve(self, samples: Samples) -> dict[str, Array]:
         """Hours of each state with the retrofit and without, days of the stated use, what an empty battery leaves: arrays [S]."""
-        name = f"battery_{self.battery.id}_"
+        name = self._named
         net, states = self.net, [s.id for s in self.states]
         cases = [
             {"bursting": 0.0, "asleep": 0.0} | dict(net.switches[s.id]) | self._waiting(s, samples)
             for s in self.states
         ]
         drawn = split(net.terminal_current(net.each(samples, *cases), self.rail), len(states))
-        had = HAD * samples[name + "health"]
-        now, before = had * samples[name + "capacity"], had * samples[name + "before"]
+        had = HAD * samples[name("health")]
+        now, before = had * samples[name("capacity")], had * samples[name("before")]
         results: dict[str, Array] = {}
         day, day_before = np.zeros_like(now), np.zeros_like(now)
         hours = {h.state: h.hours for h in self.job.day}
         for state, extra in zip(states, drawn, strict=True):
-            own = samples[f"used_in_{state}"]
+            own = samples[f"used_in/{state}"]
             total = own + np.maximum(extra, 0.0)
-            results[f"hours_{state}"] = now / np.maximum(total, LEAST_A)
-            results[f"hours_before_{state}"] = before / np.maximum(own, LEAST_A)
-            results[f"drawn_{state}"] = total
+            results[f"hours/{state}"] = now / np.maximum(total, LEAST_A)
+            results[f"hours_before/{state}"] = before / np.maximum(own, LEAST_A)
+            results[f"drawn/{state}"] = total
             day, day_before = day + hours.get(state, 0.0) * total, day_before + hours.get(state, 0.0) * own
         results["days"] = now / np.maximum(day, LEAST_A)
         results["days_before"] = before / np.maximum(day_before, LEAST_A)
@@ -155,18 +158,18 @@ class BatterySupply:
     def _at_the_end(self, samples: Samples) -> dict[str, Array]:
         """The module's room above its lowest supply in a burst, the cells empty [V]."""
         name, rail, pin = (
-            f"battery_{self.battery.id}_",
+            self._named,
             subjects.terminal(self.rail).parameter,
             subjects.terminal(self.pin).parameter,
         )
-        ohm = samples[name + "resistance"]
-        used = samples[f"used_in_{self.job.working_state()}"]
-        empty = samples[name + "empty"] * self.battery.series - ohm * used
+        ohm = samples[name("resistance")]
+        used = samples[f"used_in/{self.job.working_state()}"]
+        empty = samples[name("empty")] * self.battery.series - ohm * used
         changed = dict(samples) | {rail("voltage"): empty, rail("resistance"): ohm}
         burst = {"bursting": 1.0, "asleep": 0.0}
         # in every state in which it lives: beside another rail the battery may feed it in one of them only
         states = self.powered or (self.job.working_state(),)
-        cases = [burst | dict(self.net.switches.get(s, {})) | {f"{rail()}_rise": 1.0} for s in states]
+        cases = [burst | dict(self.net.switches.get(s, {})) | {f"{rail()}__rise": 1.0} for s in states]
         solved = self.net.each(changed, *cases)
         at_pin = np.min(
             split(solved.v(self.net.node(self.pin), self.net.reference(self.pin)), len(cases)), axis=0
@@ -180,15 +183,15 @@ class BatterySupply:
                   "days": Wanted("", "days of the stated use"), "days_before": Wanted("", "days of the stated use before")}  # fmt: skip
         for state in self.states:
             wanted |= {
-                f"hours_{state.id}": Wanted("h", f"hours while “{state.name}”"),
-                f"hours_before_{state.id}": Wanted("h", f"hours while “{state.name}” before"),
-                f"drawn_{state.id}": Wanted("A", f"current from the battery while “{state.name}”"),
+                f"hours/{state.id}": Wanted("h", f"hours while “{state.name}”"),
+                f"hours_before/{state.id}": Wanted("h", f"hours while “{state.name}” before"),
+                f"drawn/{state.id}": Wanted("A", f"current from the battery while “{state.name}”"),
             }
         minimum = [i for i in self._others() if i.name not in {x.name for x in self.inputs}]
         numbers = estimate([*self.inputs, *minimum], self.solve, wanted)
         lasting = tuple(
             Lasting(
-                s.id, s.name, s.id in self.powered, numbers[f"hours_{s.id}"], numbers[f"hours_before_{s.id}"]
+                s.id, s.name, s.id in self.powered, numbers[f"hours/{s.id}"], numbers[f"hours_before/{s.id}"]
             )
             for s in self.states
         )
@@ -217,12 +220,12 @@ class BatterySupply:
         battery, working = self.battery, self.job.working_state()
         words = {
             "battery": battery.name,
-            "hours": hours_told(numbers[f"hours_{working}"], "h"),
-            "before": hours_told(numbers[f"hours_before_{working}"], "h"),
+            "hours": hours_told(numbers[f"hours/{working}"], "h"),
+            "before": hours_told(numbers[f"hours_before/{working}"], "h"),
             "lowest": format_quantity(self._least(), "V"),
             "end": numbers["end_v"].short(),
         }
-        with_before = {"share": _share(numbers[f"hours_{working}"], numbers[f"hours_before_{working}"])}
+        with_before = {"share": _share(numbers[f"hours/{working}"], numbers[f"hours_before/{working}"])}
         yield judge("power.battery_hours", with_before, self.link.id, words)
         yield judge("power.battery_end", numbers, self.link.id, words)
         rail = self.job.terminal(self.rail)
@@ -230,8 +233,8 @@ class BatterySupply:
         for state in self.states:
             on = state.id in self.powered
             if state.kind in (Mode.OFF, Mode.STANDBY) and (on or rail.in_state(state.id).used is not None):
-                told = {"days": _in_days(numbers[f"hours_{state.id}"])}
-                drawn = numbers[f"drawn_{state.id}"].short()
+                told = {"days": _in_days(numbers[f"hours/{state.id}"])}
+                drawn = numbers[f"drawn/{state.id}"].short()
                 more = {
                     "state": state.name,
                     "drawn": drawn,

@@ -17,7 +17,7 @@ from pigtail.job.document import HOST, Job, Link
 from pigtail.job.energy import Earthed, Winding
 from pigtail.job.windings import winding_of
 from pigtail.job.wiring import star_address
-from pigtail.model import subjects
+from pigtail.model import names, subjects
 from pigtail.model.cascade import networks
 from pigtail.model.course import course_of
 from pigtail.model.deck import EARTHED_OHM, NOT_EARTHED_OHM
@@ -81,12 +81,12 @@ def short_amps(job: Job, link: Link, winding: Winding) -> float:
     course = course_of(job, link)
     name = subjects.winding(winding.id).parameter
     joints = {
-        f"{name()}_{e}_earth": EARTHED_OHM if e == winding.earthed_at else NOT_EARTHED_OHM
+        f"{name()}__{names.encoded(e)}__earth": EARTHED_OHM if e == winding.earthed_at else NOT_EARTHED_OHM
         for e in winding.ends
     }
     values = course.nominal | joints
     crests = np.array([1.0, -1.0])
-    samples = {k: np.full(2, v) for k, v in values.items()} | {f"{name()}_crest": crests}
+    samples = {k: np.full(2, v) for k, v in values.items()} | {f"{name()}__crest": crests}
     try:
         solved = course.netlist.whole(samples)
     except CircuitError:

@@ -58,7 +58,7 @@ def hum_of(model: Model, link: Link, sink: str, drives: dict[str, float]) -> Est
     """
     job, net = model.job, model.netlist()
     supplies = [
-        c for c in charging_of(job) if f"{c.rectifier.subject.parameter()}_charging" in _switches(net)
+        c for c in charging_of(job) if f"{c.rectifier.subject.parameter()}__charging" in _switches(net)
     ]
     if not supplies:
         return None
@@ -73,7 +73,10 @@ def hum_of(model: Model, link: Link, sink: str, drives: dict[str, float]) -> Est
     def solve(samples: Samples) -> dict[str, Array]:
         total: Array | float = 0.0
         for supply in supplies:
-            switches = silence | {f"{supply.rectifier.subject.parameter()}_charging": 1.0, "burst_drive": 0.0}
+            switches = silence | {
+                f"{supply.rectifier.subject.parameter()}__charging": 1.0,
+                "burst_drive": 0.0,
+            }
             solved = net.small(net.deck_samples(samples, **switches)).ac(hertz)
             heard = np.abs(solved.v(out, back)) * np.array(supply.harmonics) * weights
             total = total + (heard**2).sum(axis=-1)

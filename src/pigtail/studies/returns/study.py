@@ -218,8 +218,8 @@ class _Buzz:
         self.lifted = netlist.node(sink) if host_sink else self.ground
         outputs = netlist.outputs
         sources = {j.terminal for j in link.joins}
-        self.others = {f"{netlist.node(a)}_drive": 0.0 for a in outputs if a not in sources}
-        self.silence = {f"{netlist.node(a)}_drive": 0.0 for a in outputs}
+        self.others = {f"{netlist.node(a)}__drive": 0.0 for a in outputs if a not in sources}
+        self.silence = {f"{netlist.node(a)}__drive": 0.0 for a in outputs}
         self.played = dict.fromkeys(self.silence, 1.0) | self.others
         self.inputs = [i for i in netlist.inputs if i.in_deck]
 
