@@ -57,7 +57,7 @@ def running_child(folder: Path, first: int) -> None:
     from pigtail.job.recovery import Keeper, leftovers
 
     saved = folder / "run.pigtail"
-    left = leftovers(folder / "recovery")
+    left = leftovers(folder / "recovery").jobs
     document = left[0].document if left else load(saved) if saved.exists() else demo("tidewell")
     keeper = Keeper(folder / "recovery")
     job, back = document.job, False
@@ -89,9 +89,9 @@ def one_running_kill(folder: Path, chance: random.Random, before: Job | None) ->
     from pigtail.job.file import load
     from pigtail.job.recovery import discard, leftovers
 
-    old = leftovers(folder / "recovery")
+    old = leftovers(folder / "recovery").jobs
     kept, saved = _killed(["running", str(folder), "0"], chance, LONGEST_RUN_S)
-    left = [x for x in leftovers(folder / "recovery") if all(x.file != o.file for o in old)]
+    left = [x for x in leftovers(folder / "recovery").jobs if all(x.file != o.file for o in old)]
     if not left:
         return before or demo("tidewell").job, "nothing was recovered"
     job = left[0].document.job
@@ -106,7 +106,7 @@ def one_running_kill(folder: Path, chance: random.Random, before: Job | None) ->
     if saved and size_of(load(folder / "run.pigtail").job) < saved:
         trouble = f"save {saved} was acknowledged and is not in the file"
     for leftover in old:
-        discard(leftover)
+        discard(leftover.file)
     return job, trouble
 
 
@@ -123,14 +123,14 @@ def one_kill(folder: Path, chance: random.Random, first: int) -> tuple[int, str]
     kept, saved = _killed(["child", str(folder), str(first)], chance, LONGEST_S)
     kept = max(kept, first)
     trouble = ""
-    left = leftovers(folder / "recovery")
+    left = leftovers(folder / "recovery").jobs
     there = max((number_of(x.document.job.brief.wanted) for x in left), default=0)
     if kept > first and there < kept:
         trouble = f"edit {kept} was acknowledged, the recovery file holds {there}"
     if saved and number_of(load(folder / "job.pigtail").job.brief.wanted) < saved:
         trouble = f"save {saved} was acknowledged and is not in the file"
     for leftover in left:
-        discard(leftover)
+        discard(leftover.file)
     return max(kept, there), trouble
 
 

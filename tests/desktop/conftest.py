@@ -132,6 +132,8 @@ def bench(qtbot: QtBot, tmp_path: Path) -> Iterator[Bench]:
         gc.collect(0)
     finally:
         gc.enable()
+    for thread in set(threading.enumerate()) - before:
+        thread.join(WAIT_MS / 1000)  # the window did not wait for what was still being studied
     left = [t.name for t in set(threading.enumerate()) - before if t.is_alive()]
     assert not left, f"threads left: {left}"
 

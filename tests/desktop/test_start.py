@@ -160,7 +160,7 @@ def test_a_killed_window_loses_no_edit_that_it_showed_as_kept(tmp_path: Path) ->
         process.stdout.close()
         process.wait()
         kept = max((int(x.split()[2]) for x in lines if x.startswith("kept edit")), default=0)
-        found = leftovers(tmp_path / "pigtail" / "recovery")
+        found = leftovers(tmp_path / "pigtail" / "recovery").jobs
         numbers = [
             int(x.document.job.brief.wanted.split()[1])
             for x in found

@@ -27,10 +27,10 @@ def test_a_killed_programs_job_is_found_with_its_last_edit(tmp_path: Path, larkm
     keeper.keep(Document(larkmoor), 1, "/home/me/a.pigtail")
     keeper.keep(Document(rename(larkmoor, "later")), 2, "/home/me/a.pigtail")
     _die(keeper)
-    (found,) = leftovers(tmp_path)
+    (found,) = leftovers(tmp_path).jobs
     assert (found.number, found.saved_as, found.document.job.name) == (2, "/home/me/a.pigtail", "later")
-    discard(found)
-    assert leftovers(tmp_path) == []
+    discard(found.file)
+    assert leftovers(tmp_path).jobs == ()
     assert list(tmp_path.iterdir()) == []
 
 
@@ -38,7 +38,7 @@ def test_a_living_programs_job_is_left_alone(tmp_path: Path, larkmoor: Job) -> N
     """A second window does not offer what the first one holds."""
     keeper = Keeper(tmp_path)
     keeper.keep(Document(larkmoor), 1)
-    assert leftovers(tmp_path) == []
+    assert leftovers(tmp_path).jobs == ()
     keeper.close()
     assert list(tmp_path.iterdir()) == []
 
@@ -48,7 +48,7 @@ def test_a_damaged_leftover_is_passed_over_and_kept(tmp_path: Path, data: bytes)
     """What cannot be read is neither offered nor thrown away."""
     file = tmp_path / "aa.json"
     file.write_bytes(data)
-    assert leftovers(tmp_path) == []
+    assert leftovers(tmp_path).jobs == ()
     assert file.exists()
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import csv
 import math
+import time
 from collections.abc import Iterator
 from typing import Any
 
@@ -48,6 +49,11 @@ NEAR = {
     Function.HEARD: 0.0,
 }
 MOST_TRIES = 12
+#: So much of an answer is listened to [bytes], of an identity shown, and so long one answer and a reading at rest are waited for [s].
+MOST_ANSWER, MOST_IDENTITY = 4096, 60
+#: A stand-in lists all of its points in one answer.
+MOST_CATALOG = 262_144
+ANSWER_S, STABLE_S = 4.0, 30.0
 
 
 class MeterError(OSError):
@@ -100,6 +106,7 @@ class ScpiMeter:
         import pyvisa
 
         self.address = address
+        self._stopped = False
         self._manager = pyvisa.ResourceManager("@py")
         settings: dict[str, Any] = {
             "read_termination": "\n",
@@ -112,7 +119,7 @@ class ScpiMeter:
             self._line: Any = self._manager.open_resource(
                 address.resource, open_timeout=OPEN_TIMEOUT_MS, **settings
             )
-            self.identity = self._ask("*IDN?")
+            self.identity = shown_identity(self._ask("*IDN?"))
             self.stand_in = self.identity.startswith(IDENTITY.rsplit(",", 1)[0])
             self._channels = {point: number for number, point, _ in self.catalog()} if self.stand_in else {}
         except (pyvisa.errors.Error, OSError, ValueError) as error:
@@ -133,6 +140,10 @@ class ScpiMeter:
             elif request.function is Function.HEARD:
                 raise MeterError("a meter does not listen; choose what you heard")
             value = float(self._ask(COMMANDS[request.function]))
+            if math.isnan(value):
+                raise MeterError(
+                    "the meter answers that what it read is no number; choose its range and read again"
+                )
             if self.stand_in and value == NOT_A_NUMBER:
                 self._no_reading()
         return math.copysign(math.inf, value) if abs(value) >= OVERLOAD else value
@@ -142,8 +153,10 @@ class ScpiMeter:
 
         In the [unit of its function]. Raises MeterError for a meter that does not come to rest.
         """
-        last = self.read(request)
+        last, until = self.read(request), time.monotonic() + STABLE_S
         for _ in range(MOST_TRIES):
+            if self._stopped or time.monotonic() > until:
+                break
             following = self.read(request)
             if following == last or abs(following - last) <= AGREES * abs(following) + NEAR[request.function]:
                 return following
@@ -152,7 +165,7 @@ class ScpiMeter:
 
     def catalog(self) -> tuple[tuple[int, str, str], ...]:
         """The points of a stand-in: channel, id, name."""
-        parts = next(csv.reader([self._ask("HOST:CAT?")]))
+        parts = next(csv.reader([self._ask("HOST:CAT?", MOST_CATALOG)]))
         rows = zip(parts[::3], parts[1::3], parts[2::3], strict=False)
         return tuple((int(n), i, name) for n, i, name in rows)
 
@@ -191,9 +204,22 @@ class ScpiMeter:
             "a fuse blew: take off what is clipped across, or put more ohms there; a new one is in"
         )
 
-    def _ask(self, command: str) -> str:
-        found: str = self._line.query(command).strip()
-        return found
+    def _ask(self, command: str, most: int = MOST_ANSWER) -> str:
+        """The answer to a command: one line, no longer than `most` [bytes], within a time in all. Raises ValueError for another."""
+        self._line.write(command)
+        found, until = b"", time.monotonic() + ANSWER_S
+        while not found.endswith(b"\n"):
+            if self._stopped:
+                raise ValueError("it was left")
+            if time.monotonic() > until:
+                raise ValueError("its answer does not end")
+            if len(found) >= most:
+                raise ValueError(f"its answer is longer than {most:,} bytes")
+            found += bytes(self._line.read_bytes(min(1024, most - len(found)), break_on_termchar=True))
+        text = found.decode("ascii", "replace").strip()
+        if not text:
+            raise ValueError("its answer is empty")
+        return text
 
     @contextlib.contextmanager
     def _trouble(self) -> Iterator[None]:
@@ -208,6 +234,10 @@ class ScpiMeter:
                 f"the meter at {self.address.text()} does not answer ({_reason(error)}); it is tried again at the next reading"
             ) from error
 
+    def stop(self) -> None:
+        """Let what is being read come to an end soon; from any thread."""
+        self._stopped = True
+
     def close(self) -> None:
         """End the connection."""
         import pyvisa
@@ -216,6 +246,12 @@ class ScpiMeter:
             self._line.close()
         with contextlib.suppress(pyvisa.errors.Error, OSError):
             self._manager.close()
+
+
+def shown_identity(text: str) -> str:
+    """What an instrument says it is, fit to be shown: plain characters, and not many."""
+    kept = "".join(c if c.isascii() and c.isprintable() else "?" for c in text)
+    return kept if len(kept) <= MOST_IDENTITY else f"{kept[:MOST_IDENTITY]}…"
 
 
 def _reason(error: BaseException) -> str:

@@ -6,7 +6,8 @@ from pathlib import Path
 
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.catalogue.topologies import DATA
-from pigtail.job.file import Document, decode, write_atomically
+from pigtail.job.disk import write_atomically
+from pigtail.job.file import Document, decode
 
 #: Name on the command line -> file.
 DEMOS = {"larkmoor": "larkmoor-forty.pigtail", "tidewell": "tidewell-minor.pigtail"}

@@ -10,13 +10,16 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QInputDialog,
+    QLabel,
     QLineEdit,
     QMessageBox,
     QPlainTextEdit,
+    QVBoxLayout,
     QWidget,
 )
 
 from pigtail.job.logbook import FileKind
+from pigtail.job.saving import Obstacle
 
 FILTER = "Pigtail jobs (*.pigtail);;All files (*)"
 OPEN_FILTER = "Pigtail jobs and packs (*.pigtail *.pigtail.zip);;All files (*)"
@@ -115,6 +118,53 @@ def save_before_leaving(parent: QWidget, name: str) -> str:
     box.setDefaultButton(buttons.Save)
     answer = box.exec()
     return {buttons.Save.value: "save", buttons.Discard.value: "leave"}.get(answer, "stay")
+
+
+#: What can be done about what stands in the way of a save, by the answer.
+SAVING = {
+    "over": "Save over it",
+    "copy": "Keep mine as a copy",
+    "difference": "Look at the difference…",
+    "reload": "Reload it, mine is kept as a copy",
+}
+
+
+def about_obstacle(parent: QWidget, name: str, obstacle: Obstacle) -> str:
+    """What to do about what stands in the way of a save: one of SAVING, or "stay"."""
+    box = QMessageBox(parent)
+    box.setWindowTitle("Pigtail")
+    box.setText(f"{name} {obstacle.value}.")
+    box.setInformativeText("Nothing is saved yet.")
+    changed = obstacle in (Obstacle.CHANGED, Obstacle.STRANGE)
+    offered = SAVING if changed else {"over": "Save it all the same", "copy": SAVING["copy"]}
+    buttons = {}
+    for answer, words in offered.items():
+        role = (
+            QMessageBox.ButtonRole.DestructiveRole if answer == "over" else QMessageBox.ButtonRole.ActionRole
+        )
+        buttons[answer] = box.addButton(words, role)
+    stay = box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+    box.setDefaultButton(buttons["copy"])
+    box.setEscapeButton(stay)
+    box.exec()
+    return next((a for a, b in buttons.items() if b is box.clickedButton()), "stay")
+
+
+def tell_lines(parent: QWidget, title: str, lines: tuple[str, ...]) -> None:
+    """Lines in a box of their own, to be read through."""
+    dialog = QDialog(parent)
+    dialog.setWindowTitle(title)
+    text = QPlainTextEdit("\n".join(lines))
+    text.setReadOnly(True)
+    text.setAccessibleName(title)
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+    buttons.rejected.connect(dialog.reject)
+    layout = QVBoxLayout(dialog)
+    layout.addWidget(QLabel(title))
+    layout.addWidget(text)
+    layout.addWidget(buttons)
+    dialog.resize(640, 360)
+    dialog.exec()
 
 
 def brief(parent: QWidget, name: str, wanted: str, notes: str) -> tuple[str, str, str] | None:

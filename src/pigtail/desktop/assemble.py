@@ -20,10 +20,11 @@ from pigtail.desktop.strip import BenchStrip
 from pigtail.desktop.views import Views
 from pigtail.desktop.wants import Answer, AtBench, Leave, MeterRead, Paper, Probes, Want
 from pigtail.desktop.why import Why
-from pigtail.desktop.work import Lane
+from pigtail.desktop.work import CLOSING_S, Lane
 from pigtail.edits.change import Change
 from pigtail.edits.values import set_name_and_brief
 from pigtail.job.document import Job, SupplyClass
+from pigtail.service.client import CancelledError
 
 if TYPE_CHECKING:
     from pigtail.desktop.window import MainWindow
@@ -120,8 +121,12 @@ class Assembly(QObject):
             want.service.__name__,
             lambda: helper.call(want.service, *want.arguments),
             want.done,
-            want.failed or (lambda error: self.tell(str(error))),
+            want.failed or self._not_answered,
         )
+
+    def _not_answered(self, error: BaseException) -> None:
+        if not isinstance(error, CancelledError):
+            self.tell(str(error))
 
     def _quick_lane(self) -> tuple[Lane, Helper | Inside]:
         """A lane and a process of their own for quick looks, made when first needed."""
@@ -237,9 +242,12 @@ class Assembly(QObject):
 
     def close(self) -> None:
         """End all background work."""
+        helpers = [self.session.helper, *([self._quick[1]] if self._quick is not None else [])]
+        for helper in helpers:  # first, so that no lane waits for what they are asked
+            helper.close()
         self.bench.close()
+        self.files.close()
         if self._quick is not None:
-            self._quick[0].close()
-            self._quick[1].close()
-        self.side.close()
+            self._quick[0].close(CLOSING_S)
+        self.side.close(CLOSING_S)
         self.session.close()

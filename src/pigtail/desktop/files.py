@@ -5,18 +5,23 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
 from pigtail.desktop import ask
+from pigtail.desktop.handover import Handover
 from pigtail.desktop.recent import Recent
+from pigtail.job.difference import differences
+from pigtail.job.errors import JobError
+from pigtail.job.held import owner_of, show_owner
 from pigtail.job.recovery import discard, leftovers
+from pigtail.job.saving import Obstacle, ObstacleError, free_name, save_over
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     from pigtail.desktop.desk import Desk
     from pigtail.job.file import Document
-    from pigtail.job.recovery import Leftover
+    from pigtail.job.recovery import Left, Leftover
     from pigtail.studies.found import Studies
 
 
@@ -30,6 +35,7 @@ class Files(QObject):
         super().__init__(parent)
         self._desk, self._session = desk, desk.session
         self.recent = Recent(desk.settings, self.open_path)
+        self._handover = Handover(self)
         #: Unpacks a pack and tells the job file in it; put in by who knows packs.
         self.packed: Callable[[Path], Path | None] = lambda _path: None
 
@@ -41,6 +47,7 @@ class Files(QObject):
         self._session.changed.connect(lambda _job: self._show_title())
         self._session.kept.connect(lambda _n: self._show_kept())
         self._session.saved.connect(self._saved)
+        self._handover.asked.connect(self._show_window)
 
     # -- coming ---------------------------------------------------------------------------------------------
 
@@ -86,22 +93,48 @@ class Files(QObject):
                 if unpacked is None:
                     return
                 path = unpacked
+            owner = owner_of(path) if path != self._session.path else None
+            if owner is not None and show_owner(owner):
+                self._desk.tell(f"{path.name} is open in another window already, which is shown now.")
+                return
             self.opening.emit()
             if self._session.open(path):
                 self.recent.remember(path)
+                self._tell_owner()
             else:
                 self.refused.emit()
 
+    def _tell_owner(self) -> None:
+        """Tell who else has the open file open."""
+        held = self._session.held
+        if held is not None and held.owner is not None:
+            self._desk.tell(
+                f"{held.path.name} is open in another program too (process {held.owner.pid}). Whoever saves second is asked first."
+            )
+
+    def _show_window(self) -> None:
+        window = self._desk.window
+        window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)
+        window.raise_()
+        window.activateWindow()
+
     # -- what a killed program left -------------------------------------------------------------------------
 
-    def offer_leftovers(self, found: list[Leftover]) -> None:
-        """Offer what a killed program left."""
-        if not found:
+    def offer_leftovers(self, left: Left) -> None:
+        """Offer what a killed program left, and tell what of it cannot be read."""
+        bad = ""
+        if left.unreadable:
+            file, _ = left.unreadable[0]
+            more = f" and {len(left.unreadable) - 1} more" if len(left.unreadable) > 1 else ""
+            bad = f"A recovery file cannot be read and is left where it is: {file}{more}."
+        if not left.jobs:
+            if bad:
+                self._desk.tell(bad)
             return
-        first = found[0]
+        first, found = left.jobs[0], left.jobs
         more = f" ({len(found) - 1} more after it)" if len(found) > 1 else ""
         self._desk.window.message.tell(
-            f"“{first.document.job.name}” was not saved when the program ended{more}.",
+            f"“{first.document.job.name}” was not saved when the program ended{more}. {bad}".strip(),
             (
                 ("Recover it", lambda: self._recover(first)),
                 ("Discard it", lambda: self._discard(first)),
@@ -114,14 +147,64 @@ class Files(QObject):
             self._session.recover(leftover)
 
     def _discard(self, leftover: Leftover) -> None:
-        discard(leftover)
+        try:
+            discard(leftover.file)
+        except OSError as error:
+            self._desk.tell(f"{leftover.file} cannot be removed ({error.strerror}); unlock its folder")
+            return
         self.offer_leftovers(leftovers(leftover.file.parent))
 
     # -- going ----------------------------------------------------------------------------------------------
 
     def save_job(self) -> bool:
         """Save to the job's file, or ask for one."""
-        return self._session.save(self._session.path) if self._session.path else self.ask_save_as()
+        return self._save_to(self._session.path) if self._session.path else self.ask_save_as()
+
+    def _save_to(self, path: Path, allowed: frozenset[Obstacle] = frozenset()) -> bool:
+        """Save to a file; what stands in the way is asked, and done as was said."""
+        while True:
+            try:
+                return self._session.save(path, allowed)
+            except ObstacleError as error:
+                answer = ask.about_obstacle(self._desk.window, path.name, error.obstacle)
+                if answer == "over":
+                    allowed |= {error.obstacle}
+                elif answer == "copy":
+                    path, allowed = free_name(path), frozenset()
+                elif answer == "difference":
+                    self._tell_difference(path)
+                elif answer == "reload":
+                    return self._reload(path)
+                else:
+                    return False
+
+    def _tell_difference(self, path: Path) -> None:
+        """Tell what the open job and a file differ in."""
+        from pigtail.catalogue.opening import open_job
+
+        assert self._session.job is not None
+        try:
+            lines = differences(self._session.job, open_job(path).job) or (
+                "Nothing that this version knows of.",
+            )
+        except JobError as error:
+            lines = (str(error),)
+        ask.tell_lines(self._desk.window, f"What {path.name} and the open job differ in", lines)
+
+    def _reload(self, path: Path) -> bool:
+        """Keep the open job as a copy beside the file, and open the file as it is now."""
+        copy = free_name(path)
+        try:
+            save_over(self._session.document(), copy, None)
+        except JobError as error:
+            self._desk.tell(str(error))
+            return False
+        self.opening.emit()
+        if not self._session.open(path):
+            self.refused.emit()
+            return False
+        self._desk.tell(f"{path.name} is open as it is now; what was open is kept as {copy.name}.")
+        return True
 
     def ask_save_as(self) -> bool:
         """Ask where to save, and save there."""
@@ -131,7 +214,9 @@ class Files(QObject):
         path = ask.save_path(
             self._desk.window, str(self._session.path or Path.home() / f"{_file_name(job.name)}.pigtail")
         )
-        return path is not None and self._session.save(path)
+        # what is there was shown by the dialog, which asked whether it may be replaced
+        chosen = frozenset((Obstacle.STRANGE,)) if path != self._session.path else frozenset()
+        return path is not None and self._save_to(path, chosen)
 
     def may_leave(self) -> bool:
         """Whether the open job may be left: saved, or the person says so."""
@@ -139,6 +224,10 @@ class Files(QObject):
             return True
         answer = ask.save_before_leaving(self._desk.window, self._session.job.name)
         return answer == "leave" or (answer == "save" and self.save_job())
+
+    def close(self) -> None:
+        """Listen to other windows no longer."""
+        self._handover.close()
 
     def _saved(self, path: str) -> None:
         self.recent.remember(Path(path))
@@ -149,6 +238,7 @@ class Files(QObject):
         name = path.name if path else "not saved yet"
         self._desk.window.setWindowTitle(f"{job.name if job else ''}[*] ({name}) – Pigtail")
         self._desk.window.setWindowModified(self._session.unsaved)
+        self._handover.listen_for(self._session.held)
         self._show_kept()
 
     def _show_kept(self) -> None:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from pigtail.desktop.work import Lane
+from pigtail.desktop.work import CLOSING_S, Lane
 
 if TYPE_CHECKING:
     import subprocess
@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from pigtail.bench.meters import Address, ScpiMeter
     from pigtail.job.ask import Ask
 
+#: So long a stand-in is waited for to end [s].
+WAIT_S = 2.0
 NONE = "no meter: type what yours shows"
 
 
@@ -106,12 +108,17 @@ class MeterLink(QObject):
         return self._connected()
 
     def _drop(self) -> None:
+        import subprocess
+
         if self._meter is not None:
             self._meter.close()
             self._meter = None
         if self._server is not None:
             self._server.terminate()
-            self._server.wait(10)
+            try:
+                self._server.wait(WAIT_S)
+            except subprocess.TimeoutExpired:
+                self._server.kill()
             if self._server.stdout is not None:
                 self._server.stdout.close()
             self._server = None
@@ -155,5 +162,11 @@ class MeterLink(QObject):
 
     def close(self) -> None:
         """End the connection, the stand-in and the lane."""
-        self._lane.submit("leave", self._drop, lambda _: None, lambda _: None)
-        self._lane.close()
+        meter, server = self._meter, self._server
+        if meter is not None:
+            meter.stop()
+        if server is not None:
+            server.terminate()
+        self._lane.close(CLOSING_S)
+        if self._lane.idle:
+            self._drop()

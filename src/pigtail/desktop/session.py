@@ -5,20 +5,23 @@ from __future__ import annotations
 import tempfile
 import time
 from pathlib import Path
-from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from pigtail.catalogue.opening import open_job
-from pigtail.desktop.work import Lane
+from pigtail.desktop.history import History
+from pigtail.desktop.work import CLOSING_S, Lane
 from pigtail.edits.change import Change
 from pigtail.edits.record import carried
+from pigtail.job.disk import Seen, sweep_parts
 from pigtail.job.document import Job
 from pigtail.job.errors import JobError
-from pigtail.job.file import Document, save
+from pigtail.job.file import Document
+from pigtail.job.held import OpenFile
 from pigtail.job.recovery import Keeper, Leftover, discard
+from pigtail.job.saving import Obstacle, ObstacleError, save_over
 from pigtail.service import services
-from pigtail.service.client import Helper, Inside
+from pigtail.service.client import CancelledError, Helper, Inside
 from pigtail.studies.found import Studies
 
 #: Edits that come closer together than this are studied when they come to rest [ms].
@@ -27,13 +30,8 @@ BURST_MS = 150
 TURNING_S = 1.0
 #: A quick look at a change has so long for itself [ms].
 QUICK_LOOK_MS = 40
-
-
-class _Past(NamedTuple):
-    """A job of the history and the words of the edit that led to it."""
-
-    job: Job
-    words: str
+#: A study that has gone on for longer than this is given up when a newer edit comes [s].
+LONG_S = 1.5
 
 
 class Session(QObject):
@@ -61,10 +59,12 @@ class Session(QObject):
         self._keeper = keeper or self._make_keeper()
         self._disk = Lane("disk", self)
         self._study = Lane("study", self)
-        self._past: list[_Past] = []
-        self._future: list[_Past] = []
+        self._history = History()
         self._extras: dict[str, object] = {}
         self._saved: Job | None = None
+        self._seen: Seen | None = None
+        self._held: OpenFile | None = None
+        self._taken_over: Leftover | None = None
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.timeout.connect(self._study_now)
@@ -97,10 +97,12 @@ class Session(QObject):
         self, document: Document, path: Path | None, *, unsaved: bool = False, studies: Studies | None = None
     ) -> None:
         """Make a document the open job, with an empty history; `studies` of it, if they were made already."""
-        self._past, self._future, self._turning = [], [], ""
+        self._history.clear()
+        self._turning, self._taken_over = "", None
         self._keep_later.stop()
-        self._extras = document.extras
+        self._extras, self._seen = document.extras, document.seen
         self._saved = None if unsaved else document.job
+        self._hold(path)
         self.path, self.studies = path, None
         self._become(document.job, studies)
         if not unsaved:
@@ -117,31 +119,53 @@ class Session(QObject):
         return True
 
     def recover(self, leftover: Leftover) -> None:
-        """Go on with a job that a killed program left; it counts as not saved."""
+        """Go on with a job that a killed program left; it counts as not saved. Its file is given up once another copy is on disk."""
         path = Path(leftover.saved_as) if leftover.saved_as else None
         self.start(leftover.document, path, unsaved=True)
+        self._taken_over = leftover
         self._keep()
-        self._disk.submit("discard", lambda: discard(leftover), lambda _: None, self._not_kept)
 
-    def save(self, path: Path) -> bool:
-        """Save to a file at once; on trouble `failed` tells it in one sentence and nothing is lost."""
+    def save(self, path: Path, allowed: frozenset[Obstacle] = frozenset()) -> bool:
+        """Save to a file at once; on trouble `failed` tells it in one sentence and nothing is lost. What needs a word first and was not
+        allowed raises ObstacleError."""
         if self.job is None:
             return False
         try:
-            save(self.document(), path)
+            seen = self._seen if path == self.path else None
+            seen = save_over(self.document(), path, seen, allowed)
+        except ObstacleError:
+            raise
         except JobError as error:
             self.failed.emit(str(error))
             return False
+        self._seen = seen
+        if path != self.path:
+            self._hold(path)
         self.path, self._saved = path, self.job
         self._keep_later.stop()
-        self._disk.submit("keep", self._keeper.drop, lambda _: None, self._not_kept)
+        self._disk.submit("keep", self._keeper.drop, lambda _: self._give_up_taken(), self._not_kept)
         self.saved.emit(str(path))
         return True
+
+    def _hold(self, path: Path | None) -> None:
+        """Hold the job's file open, and no other; `owner` tells who else has it."""
+        if self._held is not None:
+            if path is not None and self._held.path == path and self._held.mine:
+                return
+            self._held.close()
+        self._held = OpenFile(path) if path is not None else None
+        if path is not None:
+            self._disk.submit("sweep", lambda: sweep_parts(path.parent), lambda _: None, lambda _: None)
+
+    @property
+    def held(self) -> OpenFile | None:
+        """The open job's file as it is held open; None for a job without a file."""
+        return self._held
 
     def document(self) -> Document:
         """The open document with the fields of its file that this version does not know."""
         assert self.job is not None
-        return Document(self.job, self._extras)
+        return Document(self.job, self._extras, self._seen)
 
     @property
     def unsaved(self) -> bool:
@@ -167,12 +191,8 @@ class Session(QObject):
         still = (
             change.turning and change.turning == self._turning and time.monotonic() - self._edited < TURNING_S
         )
-        if still and self._past:
-            self._past[-1] = self._past[-1]._replace(words=change.words)
-        else:
-            self._past.append(_Past(self.job, change.words))
+        self._history.add(self.job, change.words, going_on=bool(still))
         self._turning = change.turning
-        self._future = []
         self._become(job)
         if not self._postponed:
             self._keep()
@@ -183,28 +203,30 @@ class Session(QObject):
     @property
     def undo_words(self) -> str:
         """Words of the edit that undo would take back; empty when there is none."""
-        return self._past[-1].words if self._past else ""
+        return self._history.undo_words
 
     @property
     def redo_words(self) -> str:
         """Words of the edit that redo would bring again; empty when there is none."""
-        return self._future[-1].words if self._future else ""
+        return self._history.redo_words
 
     def undo(self) -> None:
         """Take back the last edit."""
-        self._step(self._past, self._future)
+        self._step(back=True)
 
     def redo(self) -> None:
         """Bring again the edit taken back last."""
-        self._step(self._future, self._past)
+        self._step(back=False)
 
-    def _step(self, source: list[_Past], target: list[_Past]) -> None:
-        if not source or self.job is None:
+    def _step(self, *, back: bool) -> None:
+        if self.job is None:
+            return
+        job = self._history.step(self.job, back=back)
+        if job is None:
             return
         self._turning = ""
-        step = source.pop()
-        target.append(_Past(self.job, step.words))
-        self._become(carried(step.job, self.job))
+        job = carried(job, self.job)
+        self._become(self._saved if self._saved is not None and job == self._saved else job)
         self._keep()
 
     # -- what follows a change ------------------------------------------------------------------------------
@@ -234,6 +256,8 @@ class Session(QObject):
         job = self.job
         if job is None:
             return
+        if not self._study.idle:  # what is studied is no longer what is open
+            self.helper.cancel(LONG_S)
         self._study.submit(
             "study",
             lambda: self.helper.call(services.study, job),
@@ -259,6 +283,8 @@ class Session(QObject):
             self.studied.emit(studies)
 
     def _not_studied(self, error: BaseException) -> None:
+        if isinstance(error, CancelledError):
+            return
         self.failed.emit(f"The job cannot be studied ({type(error).__name__}: {error}); undo the last edit")
 
     def _keep(self) -> None:
@@ -277,7 +303,14 @@ class Session(QObject):
 
     def _is_kept(self, number: int) -> None:
         self.kept_number = number
+        self._give_up_taken()
         self.kept.emit(number)
+
+    def _give_up_taken(self) -> None:
+        """What a killed program left and is on disk here now need not be kept there."""
+        left, self._taken_over = self._taken_over, None
+        if left is not None:
+            self._disk.submit("discard", lambda: discard(left.file), lambda _: None, self._not_kept)
 
     def _not_kept(self, error: BaseException) -> None:
         self.failed.emit(f"The recovery file cannot be written ({error}); save the job now")
@@ -292,7 +325,10 @@ class Session(QObject):
         """End the background work and give up the recovery file."""
         self._later.stop()
         self._keep_later.stop()
-        self._study.close()
+        self.helper.close()
+        self._study.close(CLOSING_S)
         self._disk.close()
         self._keeper.close()
-        self.helper.close()
+        if self._held is not None:
+            self._held.close()
+            self._held = None

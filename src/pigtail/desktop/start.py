@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from pigtail.desktop.assemble import Assembly
     from pigtail.desktop.work import Lane
     from pigtail.job.file import Document
-    from pigtail.job.recovery import Leftover
+    from pigtail.job.recovery import Left
     from pigtail.service.client import Helper
     from pigtail.studies.found import Studies
 
@@ -76,7 +76,7 @@ class Loader(QObject):
         )
         self.lanes[0].submit("load", _load, self._loaded, self._not_loaded)
 
-    def _loaded(self, left: list[Leftover]) -> None:
+    def _loaded(self, left: Left) -> None:
         from pigtail.desktop.assemble import Assembly
 
         self.left = left
@@ -115,24 +115,25 @@ class Loader(QObject):
         self.window.message.tell(f"The job could not be opened: {error}")
 
     def close(self) -> None:
-        """End all background work."""
+        """End all background work; none of it is waited for longer than a moment."""
+        from pigtail.desktop.work import CLOSING_S
+
+        if self.helper is not None:
+            self.helper.close()
         for lane in self.lanes:
-            lane.close()
+            lane.close(CLOSING_S)
         if self.assembly is not None:
             self.assembly.close()
 
 
-def _load() -> list[Leftover]:
-    """Import what is heavy, off the main thread; returns what killed programs left."""
+def _load() -> Left:
+    """Import what is heavy, off the main thread; sweeps up after killed programs and returns what they left."""
     import pigtail.desktop.assemble  # noqa: F401
+    from pigtail.job.held import sweep_locks
     from pigtail.job.recovery import leftovers
 
-    try:
-        return leftovers()
-    except (
-        OSError
-    ):  # a folder that cannot be read holds nothing to offer; that it cannot be written is told later
-        return []
+    sweep_locks()
+    return leftovers()
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -160,6 +161,8 @@ def run_window(options: Namespace, helper: Helper) -> int:
             return 2
         opening = Opening(DEMO_TITLES[options.name], demo=options.name)
     elif options.file is not None:
+        if _shown_elsewhere(options.file):
+            return 0
         found = _opened(options.file)
         if found is None:
             return 2
@@ -188,6 +191,17 @@ def told(
     window.message.tell(
         f"Something went wrong ({kind.__name__}: {error}). Nothing is lost: undo the last edit, or save."
     )
+
+
+def _shown_elsewhere(path: Path) -> bool:
+    """Whether a file is open in a window already, which then shows itself."""
+    from pigtail.job.held import owner_of, show_owner
+
+    owner = owner_of(path)
+    if owner is None or not show_owner(owner):
+        return False
+    print(f"pigtail: {path.name} is open already; its window is shown", file=sys.stderr)
+    return True
 
 
 def _opened(path: Path) -> tuple[Document, Path] | None:

@@ -8,6 +8,9 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+#: So long what runs in the background is waited for when the program ends [s].
+CLOSING_S = 0.2
+
 Task = Callable[[], Any]
 Done = Callable[[Any], None]
 Failed = Callable[[BaseException], None]
@@ -47,12 +50,15 @@ class Lane(QObject):
         with self._wake:
             return not self._waiting and not self._busy
 
-    def close(self) -> None:
-        """Finish what runs and what waits, then end the thread."""
+    def close(self, within: float | None = None) -> None:
+        """Finish what runs and what waits, then end the thread. `within` a time [s]: what waits is dropped, and what still runs then is
+        left to end by itself."""
         with self._wake:
             self._open = False
+            if within is not None:
+                self._waiting.clear()
             self._wake.notify()
-        self._thread.join()
+        self._thread.join(within)
 
     def _run(self) -> None:
         while True:

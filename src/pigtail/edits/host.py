@@ -337,7 +337,7 @@ def add_picture(job: Job, picture: Picture) -> Job:
 def remove_picture(job: Job, picture_id: str) -> Job:
     """Take a picture out of the job; its file stays where it is."""
     _picture(job, picture_id)
-    return replace(job, pictures=tuple(p for p in job.pictures if p.id != picture_id))
+    return checked(replace(job, pictures=tuple(p for p in job.pictures if p.id != picture_id)))
 
 
 def _picture(job: Job, picture_id: str) -> Picture:

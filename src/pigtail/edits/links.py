@@ -23,7 +23,7 @@ def add_link(job: Job, link: Link) -> Job:
 def remove_link(job: Job, link_id: str) -> Job:
     """Take a link out of the plan."""
     _link(job, link_id)
-    return replace(job, links=tuple(x for x in job.links if x.id != link_id))
+    return checked(replace(job, links=tuple(x for x in job.links if x.id != link_id)))
 
 
 def _link(job: Job, link_id: str) -> Link:

@@ -68,4 +68,4 @@ def set_meter(job: Job, key: str) -> Job:
     """
     if key not in meters():
         raise EditError(f"there is no meter {key}; choose one of {', '.join(meters())}", value=key)
-    return replace(job, meter=key)
+    return checked(replace(job, meter=key))

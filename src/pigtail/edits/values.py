@@ -20,12 +20,12 @@ def rename(job: Job, name: str) -> Job:
     """Give the job another name. Raises EditError for no name."""
     if not name.strip():
         raise EditError("a job needs a name", value=name)
-    return replace(job, name=name.strip())
+    return checked(replace(job, name=name.strip()))
 
 
 def set_brief(job: Job, wanted: str, notes: str) -> Job:
     """Set what is wanted, in the person's words."""
-    return replace(job, brief=Brief(wanted=wanted, notes=notes))
+    return checked(replace(job, brief=Brief(wanted=wanted, notes=notes)))
 
 
 def set_name_and_brief(job: Job, name: str, wanted: str, notes: str) -> Job:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import enum
 
-from pigtail.job.record import Record
+from pigtail.job.record import Name, Record, Ref
 
 
 class ScreenAt(enum.Enum):
@@ -49,8 +49,8 @@ class Service(enum.Enum):
 class ColourRule(Record, frozen=True, kw_only=True):
     """The person's own colour for what a wire carries."""
 
-    carries: str
-    colour: str
+    carries: Name
+    colour: Name
 
 
 class Fixing(enum.Enum):
@@ -77,7 +77,7 @@ class Mounting(Record, frozen=True, kw_only=True):
     """Where a module, or the board of the networks (`board`), sits: its outline and the room there is for it [mm]; how it is held, and
     what is near: metal round its antenna, a battery on sharp leads, something that moves over it. None where nobody looked."""
 
-    of: str
+    of: Name
     width: float = 0.0
     depth: float = 0.0
     height: float = 0.0
@@ -109,8 +109,8 @@ class Area(Record, frozen=True, kw_only=True):
     """A rectangle of a panel, or the circle in it (round, as wide as it is), [mm]: its upper left corner and size; of a board behind how
     deep it is free there, and whether it is covered or taken out before anything is drilled."""
 
-    id: str
-    name: str
+    id: Ref
+    name: Name
     kind: AreaKind
     x: float
     y: float
@@ -125,9 +125,9 @@ class Fitting(Record, frozen=True, kw_only=True):
     """Something that is wanted in a panel: its kind in the catalogue, what it is called, and its middle [mm], None where no place is
     chosen."""
 
-    id: str
-    kind: str
-    name: str
+    id: Ref
+    kind: Name
+    name: Name
     x: float | None = None
     y: float | None = None
 
@@ -136,14 +136,14 @@ class Panel(Record, frozen=True, kw_only=True):
     """The side of a case that gets holes: its size and thickness [mm], whether it is metal and whether it comes off for drilling; the
     free depth behind it [mm]; the picture that it was measured on, and where on that its upper left corner lies [mm]."""
 
-    name: str = "back panel"
+    name: Name = "back panel"
     width: float
     height: float
     thickness: float = 0.0
     metal: bool | None = None
     comes_off: bool | None = None
     depth: float = 0.0
-    picture: str = ""
+    picture: Name = ""
     photo_x: float = 0.0
     photo_y: float = 0.0
     areas: tuple[Area, ...] = ()

@@ -17,6 +17,7 @@ from pigtail.job.checking import (
 from pigtail.job.checking_build import check_build
 from pigtail.job.checking_control import check_control
 from pigtail.job.checking_record import check_record
+from pigtail.job.checking_size import check_sizes
 from pigtail.job.document import (
     FUNCTION_UNITS,
     HEARD,
@@ -51,12 +52,15 @@ from pigtail.job.quantities import (
     beside,
     quantities,
 )
+from pigtail.job.texts import check_texts
 
 MOST_CELLS, DAY_H = 100, 24.0
 
 
 def check_job(job: Job) -> None:
     """Raise JobError, naming the place and the mend, if the document does not make sense."""
+    check_texts(job, "")
+    check_sizes(job)
     check_unique("modules", (m.id for m in job.modules))
     check_unique("links", (x.id for x in job.links))
     check_unique("readings", (r.id for r in job.readings))

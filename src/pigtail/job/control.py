@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import enum
 
-from pigtail.job.record import Record
+from pigtail.job.record import Name, Record, Ref
 from pigtail.units.known import Known
 
 #: A module works from this part of its lowest supply on.
@@ -39,7 +39,7 @@ class Acts(enum.Enum):
 class LineState(Record, frozen=True, kw_only=True):
     """What a line of the host stands at in a state [V]."""
 
-    state: str
+    state: Ref
     level: Known
 
 
@@ -61,19 +61,19 @@ SPRINGS = (SwitchKind.BUTTON,)
 class Stand(Record, frozen=True, kw_only=True):
     """On which of its ways a switch stands in a host state; empty for none: it is open there."""
 
-    state: str
-    way: str = ""
+    state: Ref
+    way: Ref = ""
 
 
 class Switch(Record, frozen=True, kw_only=True):
     """A switch of the host: its common point, the points of its ways, on which it stands in each state that is told; what its contacts
     carry [A] and stand [V]. A button closes to its only way while it is pressed."""
 
-    id: str
-    name: str
+    id: Ref
+    name: Name
     kind: SwitchKind = SwitchKind.SWITCH
-    common: str = ""
-    ways: tuple[str, ...] = ()
+    common: Ref = ""
+    ways: tuple[Ref, ...] = ()
     stands: tuple[Stand, ...] = ()
     volts: Known | None = None
     amperes: Known | None = None
@@ -94,9 +94,9 @@ class Doing(Record, frozen=True, kw_only=True):
     """What a module shows of itself while it does something: the ids of its lines that are active, those that blink, and whether it
     sounds by itself (None where nobody knows)."""
 
-    does: str
-    active: tuple[str, ...] = ()
-    blinking: tuple[str, ...] = ()
+    does: Ref
+    active: tuple[Ref, ...] = ()
+    blinking: tuple[Ref, ...] = ()
     announces: bool | None = None
 
 
@@ -112,8 +112,8 @@ class Behaviour(Record, frozen=True, kw_only=True):
     """A wish in the table of states: of a module, an output or a light (the id of its link), in a host state and, unless it is for all,
     while a module does something: on, heard or lit, or not."""
 
-    of: str
+    of: Ref
     what: WantedOf
-    state: str
-    doing: str = ""
+    state: Ref
+    doing: Ref = ""
     yes: bool = True

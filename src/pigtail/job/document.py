@@ -17,7 +17,7 @@ from pigtail.job.control import Acts, Behaviour, Doing, Drive, LineState, Pull, 
 from pigtail.job.energy import Battery, Hours, KeptBy, Mains, RailState, Regulator, Winding
 from pigtail.job.logbook import AnyEntry, Work
 from pigtail.job.places import NOWHERE, Place
-from pigtail.job.record import Record
+from pigtail.job.record import Name, Note, Record, Ref
 from pigtail.units.known import Known
 
 FORMAT = "pigtail job"
@@ -192,17 +192,17 @@ class Terminal(Record, frozen=True, kw_only=True, tag_field="role"):
     papers say; path the way by which it was found on paper; traits are true of it, lacks are known not to be.
     """
 
-    id: str
-    name: str
+    id: Ref
+    name: Name
     place: Place = NOWHERE
     alternatives: tuple[Place, ...] = ()
-    rings_to: str = ""
-    papers: str = ""
-    path: tuple[str, ...] = ()
+    rings_to: Ref = ""
+    papers: Note = ""
+    path: tuple[Name, ...] = ()
     traits: tuple[Trait, ...] = ()
     lacks: tuple[Trait, ...] = ()
-    return_to: str = ""
-    states: tuple[str, ...] = ()
+    return_to: Ref = ""
+    states: tuple[Ref, ...] = ()
 
     def has(self, trait: Trait) -> bool | None:
         """Whether a trait is true of the point; None when nobody knows."""
@@ -275,7 +275,7 @@ class SupplyIn(Terminal, frozen=True, kw_only=True, tag="supply in"):
     transmitting: Known | None = None
     charging: Known | None = None
     capacitance: Known | None = None
-    behind: str = ""
+    behind: Name = ""
 
     @property
     def lasting(self) -> Known | None:
@@ -338,7 +338,7 @@ class ControlIn(Terminal, frozen=True, kw_only=True, tag="control in"):
     pulled_to: Known | None = None
     most: Known | None = None
     hold: Known | None = None
-    gates: tuple[str, ...] = ()
+    gates: tuple[Ref, ...] = ()
 
 
 class Digital(Terminal, frozen=True, kw_only=True, tag="digital"):
@@ -386,9 +386,9 @@ AnyTerminal = (
 class Path(Record, frozen=True, kw_only=True):
     """The resistance [Ω] that a device itself puts between two of its returns."""
 
-    id: str
-    a: str
-    b: str
+    id: Ref
+    a: Ref
+    b: Ref
     resistance: Known | None = None
 
 
@@ -405,10 +405,10 @@ class State(Record, frozen=True, kw_only=True):
     """A host state, and what kind of state it is; the retrofit is meant to play in the working one. mutes: its outputs that the host
     itself keeps silent in it."""
 
-    id: str
-    name: str
+    id: Ref
+    name: Name
     kind: Mode = Mode.ON
-    mutes: tuple[str, ...] = ()
+    mutes: tuple[Ref, ...] = ()
 
 
 class Stage(Record, frozen=True, kw_only=True):
@@ -417,10 +417,10 @@ class Stage(Record, frozen=True, kw_only=True):
     An input on a stage lies before what the stage does, an output after it.
     """
 
-    id: str
-    name: str
-    domain: str = "analog audio"
-    points: tuple[str, ...] = ()
+    id: Ref
+    name: Name
+    domain: Name = "analog audio"
+    points: tuple[Ref, ...] = ()
     acts: tuple[Act, ...] = ()
 
 
@@ -430,8 +430,8 @@ class Host(Record, frozen=True, kw_only=True):
     reservoir [F] is its largest capacitor, charged to reservoir_volts [V] and discharged by a bleeder [Ω] if it has one.
     """
 
-    name: str
-    kind: str = ""
+    name: Name
+    kind: Name = ""
     supply: SupplyClass = SupplyClass.UNKNOWN
     states: tuple[State, ...] = ()
     stages: tuple[Stage, ...] = ()
@@ -450,9 +450,9 @@ class Through(Record, frozen=True, kw_only=True):
     whether it lets the signal pass unpowered (a relay, or nothing between); None when nobody knows. relay: one is fitted for that beside
     the module."""
 
-    id: str
-    start: str
-    end: str
+    id: Ref
+    start: Ref
+    end: Ref
     gain: Known | None = None
     passes: bool | None = None
     relay: bool = False
@@ -461,9 +461,9 @@ class Through(Record, frozen=True, kw_only=True):
 class Module(Record, frozen=True, kw_only=True):
     """The thing added."""
 
-    id: str
-    name: str
-    kind: str = ""
+    id: Ref
+    name: Name
+    kind: Name = ""
     terminals: tuple[AnyTerminal, ...] = ()
     paths: tuple[Path, ...] = ()
     throughs: tuple[Through, ...] = ()
@@ -481,7 +481,7 @@ class Part(Record, frozen=True, kw_only=True):
     which way its plus points.
     """
 
-    name: str
+    name: Name
     value: Known
     locked: bool = False
     rating: Known | None = None
@@ -491,7 +491,7 @@ class Part(Record, frozen=True, kw_only=True):
 class Section(Record, frozen=True, kw_only=True):
     """One network of a link: a topology of the catalogue with its part values."""
 
-    topology: str
+    topology: Name
     parts: tuple[Part, ...] = ()
 
 
@@ -502,26 +502,26 @@ class Conductor(Record, frozen=True, kw_only=True):
     gauge: int = 26
     length: Known | None = None
     screened: bool = False
-    colour: str = ""
-    route: str = ""
+    colour: Name = ""
+    route: Name = ""
     screen: ScreenAt = ScreenAt.UNSAID
-    twist: str = ""
+    twist: Name = ""
     relief: Relief = Relief.UNSAID
 
 
 class Join(Record, frozen=True, kw_only=True):
     """Which terminal sits on which port of a link, and the wire that takes it there."""
 
-    port: str
-    terminal: str
+    port: Ref
+    terminal: Ref
     conductor: Conductor = msgspec.field(default_factory=Conductor)
 
 
 class Link(Record, frozen=True, kw_only=True):
     """Terminals joined through one or more networks in cascade, for a purpose."""
 
-    id: str
-    name: str
+    id: Ref
+    name: Name
     purpose: Purpose
     sections: tuple[Section, ...]
     joins: tuple[Join, ...]
@@ -543,27 +543,27 @@ class Reading(Record, frozen=True, kw_only=True):
     drive says what was played or injected; instrument is a kind of meter; corrects the id of the reading that it replaces.
     """
 
-    id: str
-    when: str
-    point: str
-    against: str
-    state: str
+    id: Ref
+    when: Name
+    point: Ref
+    against: Ref
+    state: Ref
     function: Function
     value: Known
     load: Known | None = None
     series: Known | None = None
     current: Known | None = None
-    drive: str = ""
-    instrument: str = ""
-    note: str = ""
-    corrects: str = ""
+    drive: Name = ""
+    instrument: Name = ""
+    note: Note = ""
+    corrects: Ref = ""
     struck: bool = False
 
 
 class Pinned(Record, frozen=True, kw_only=True):
     """A point pinned on a picture, at x and y as parts of its width and height."""
 
-    point: str
+    point: Ref
     x: float
     y: float
 
@@ -574,10 +574,10 @@ class Picture(Record, frozen=True, kw_only=True):
     page counts from 1 in a PDF and is 0 in a photo; mm_per_width is how many millimetres its width shows, 0 when unknown.
     """
 
-    id: str
-    name: str
-    file: str
-    sha256: str
+    id: Ref
+    name: Name
+    file: Name
+    sha256: Name
     page: int = 0
     mm_per_width: float = 0.0
     pins: tuple[Pinned, ...] = ()
@@ -586,8 +586,8 @@ class Picture(Record, frozen=True, kw_only=True):
 class Brief(Record, frozen=True, kw_only=True):
     """What is wanted, in the person's own words."""
 
-    wanted: str = ""
-    notes: str = ""
+    wanted: Note = ""
+    notes: Note = ""
 
 
 class Job(Record, frozen=True, kw_only=True, dict=True):
@@ -596,14 +596,14 @@ class Job(Record, frozen=True, kw_only=True, dict=True):
 
     format: str = FORMAT
     version: int = VERSION
-    name: str = "Untitled job"
+    name: Name = "Untitled job"
     brief: Brief = msgspec.field(default_factory=Brief)
     host: Host
     modules: tuple[Module, ...] = ()
     links: tuple[Link, ...] = ()
     readings: tuple[Reading, ...] = ()
     pictures: tuple[Picture, ...] = ()
-    meter: str = "handheld"
+    meter: Name = "handheld"
     ambient: Known | None = None
     mains: Mains = Mains()
     day: tuple[Hours, ...] = ()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import enum
 
-from pigtail.job.record import Record
+from pigtail.job.record import Name, Record, Ref
 from pigtail.units.known import Known
 
 
@@ -35,11 +35,11 @@ class Winding(Record, frozen=True, kw_only=True):
     live; empty means all but off.
     """
 
-    id: str
-    name: str
-    first: str
-    second: str
-    tap: str = ""
+    id: Ref
+    name: Name
+    first: Ref
+    second: Ref
+    tap: Ref = ""
     earthed: Earthed = Earthed.UNKNOWN
     open: Known | None = None
     loaded: Known | None = None
@@ -47,7 +47,7 @@ class Winding(Record, frozen=True, kw_only=True):
     resistance: Known | None = None
     rated: Known | None = None
     used: Known | None = None
-    states: tuple[str, ...] = ()
+    states: tuple[Ref, ...] = ()
 
     @property
     def ends(self) -> tuple[str, ...]:
@@ -83,7 +83,7 @@ class Regulator(Record, frozen=True, kw_only=True):
 class RailState(Record, frozen=True, kw_only=True):
     """What a rail stands at [V], what it can give and what the host itself draws from it [A] in one host state."""
 
-    state: str
+    state: Ref
     voltage: Known | None = None
     limit: Known | None = None
     used: Known | None = None
@@ -110,9 +110,9 @@ class Battery(Record, frozen=True, kw_only=True):
     charged: at how many amperes [A], from how many volts by a linear charger [V], none while it is not. In its place before the retrofit
     stood a battery of `before` [Ah]."""
 
-    id: str
-    name: str
-    rail: str
+    id: Ref
+    name: Name
+    rail: Ref
     chemistry: Chemistry = Chemistry.ALKALINE
     series: int = 1
     parallel: int = 1
@@ -129,5 +129,5 @@ class Battery(Record, frozen=True, kw_only=True):
 class Hours(Record, frozen=True, kw_only=True):
     """Hours of a day that a host spends in a state."""
 
-    state: str
+    state: Ref
     hours: float

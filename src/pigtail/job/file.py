@@ -5,9 +5,6 @@
 
 from __future__ import annotations
 
-import contextlib
-import os
-import tempfile
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -15,8 +12,10 @@ from typing import Any
 import msgspec
 
 from pigtail.job.check import check_job
+from pigtail.job.disk import Seen, read_seen, write_atomically
 from pigtail.job.document import FORMAT, VERSION, Job
 from pigtail.job.errors import FileError, JobError
+from pigtail.job.texts import made_storable
 from pigtail.units.known import KnownError
 
 MAX_BYTES = 64_000_000
@@ -24,28 +23,20 @@ Extras = dict[str, Any]
 
 
 class Document(msgspec.Struct, frozen=True):
-    """A job with the fields of its file that this version does not know, by their place."""
+    """A job with the fields of its file that this version does not know, by their place; how its file was when it was read, None for one
+    that is in no file yet."""
 
     job: Job
     extras: Extras = {}
+    seen: Seen | None = None
 
 
 def load(path: Path | str) -> Document:
     """Read a job file; raises FileError with one sentence naming file, place and mend."""
     path = Path(path)
+    data, seen = read_seen(path, MAX_BYTES, "job")
     try:
-        if not path.is_file():
-            raise FileError(path, "there is no such file" if not path.exists() else "this is not a file")
-        if path.stat().st_size > MAX_BYTES:
-            raise FileError(
-                path,
-                f"the file is larger than {MAX_BYTES // 1_000_000} MB, too large for a job; choose another",
-            )
-        data = path.read_bytes()
-    except OSError as error:
-        raise FileError(path, f"the file cannot be read ({error.strerror or error})") from error
-    try:
-        return decode(data)
+        return msgspec.structs.replace(decode(data), seen=seen)
     except JobError as error:
         raise FileError(path, str(error)) from error
 
@@ -73,7 +64,7 @@ def decode(data: bytes) -> Document:
             where="version",
         )
     try:
-        job = msgspec.convert(migrated(raw, version), Job)
+        job = made_storable(msgspec.convert(migrated(raw, version), Job))
         check_job(job)
     except msgspec.ValidationError as error:
         sentence, _, place = str(error).partition(" - at ")
@@ -121,7 +112,7 @@ def _dicts(items: Any) -> list[dict[str, Any]]:
 
 def encode(document: Document) -> bytes:
     """The bytes of a job file, unknown fields put back where they were."""
-    raw = msgspec.to_builtins(document.job)
+    raw = msgspec.to_builtins(made_storable(document.job))
     raw = {"format": FORMAT, "version": VERSION, **raw}
     _put_back(raw, document.extras, "")
     return msgspec.json.format(msgspec.json.encode(raw), indent=1) + b"\n"
@@ -136,6 +127,15 @@ def _key(index: int, item: Any) -> str:
     return str(index)
 
 
+def _escaped(name: str) -> str:
+    """A name as a part of a place, as in a JSON pointer (RFC 6901)."""
+    return name.replace("~", "~0").replace("/", "~1")
+
+
+def _plain(part: str) -> str:
+    return part.replace("~1", "/").replace("~0", "~")
+
+
 @cache
 def _fields(kind: type[msgspec.Struct]) -> dict[str, str]:
     """Fields of a struct: name in the file -> name in the struct."""
@@ -148,14 +148,14 @@ def _extras(raw: Any, known: Any, place: str) -> Extras:
     if isinstance(known, msgspec.Struct):
         fields = _fields(type(known))
         for name, value in raw.items():
-            here = f"{place}/{name}"
+            here = f"{place}/{_escaped(name)}"
             if name in fields:
                 found |= _extras(value, getattr(known, fields[name]), here)
             elif name != known.__struct_config__.tag_field:
                 found[here] = value
     elif isinstance(known, tuple):
         for index, (item, twin) in enumerate(zip(raw, known, strict=True)):
-            found |= _extras(item, twin, f"{place}/{_key(index, item)}")
+            found |= _extras(item, twin, f"{place}/{_escaped(_key(index, item))}")
     return found
 
 
@@ -163,54 +163,21 @@ def _put_back(raw: Any, extras: Extras, place: str) -> None:
     if isinstance(raw, dict):
         prefix = f"{place}/"
         for name in list(raw):
-            _put_back(raw[name], extras, prefix + name)
+            _put_back(raw[name], extras, prefix + _escaped(name))
         for here, value in extras.items():
             if here.startswith(prefix) and "/" not in here[len(prefix) :]:
-                raw.setdefault(here[len(prefix) :], value)
+                raw.setdefault(_plain(here[len(prefix) :]), value)
     elif isinstance(raw, (list, tuple)):
         for index, item in enumerate(raw):
-            _put_back(item, extras, f"{place}/{_key(index, item)}")
+            _put_back(item, extras, f"{place}/{_escaped(_key(index, item))}")
 
 
-def save(document: Document, path: Path | str) -> None:
-    """Write a job file atomically: temporary file, fsync, rename, fsync of the folder.
+def save(document: Document, path: Path | str) -> Seen:
+    """Write a job file whatever is there, so that a kill or a full disk leaves the old or the new, whole; returns how it is then.
 
-    Raises FileError; the old file is then still there, whole.
+    Raises FileError; the old file is then still there.
     """
-    path = Path(path)
-    write_atomically(path, encode(document))
-
-
-def write_atomically(path: Path, data: bytes) -> None:
-    """Replace a file by new bytes so that a kill or a full disk leaves the old or the new, whole.
-
-    Raises FileError.
-    """
-    temporary: str | None = None
-    try:
-        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        with contextlib.suppress(OSError):
-            os.chmod(temporary, path.stat().st_mode & 0o777 if path.exists() else 0o644)
-        os.replace(temporary, path)
-        temporary = None
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
-    except OSError as error:
-        raise FileError(
-            path,
-            f"the file cannot be written ({error.strerror or error}); free space or choose another folder",
-        ) from error
-    finally:
-        if temporary is not None:
-            with contextlib.suppress(OSError):
-                os.unlink(temporary)
+    return write_atomically(Path(path), encode(document))
 
 
 def schema() -> dict[str, Any]:

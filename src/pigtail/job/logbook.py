@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import enum
 
-from pigtail.job.record import Record
+from pigtail.job.record import Name, Note, Record, Ref
 
 
 class Glue(enum.Enum):
@@ -23,9 +23,9 @@ class Cover(Record, frozen=True, kw_only=True):
     """Something that is taken off to get inside: its screws in words (how many, which), what glues it when it is closed, and whether it
     must open again."""
 
-    id: str
-    name: str
-    screws: str = ""
+    id: Ref
+    name: Note
+    screws: Note = ""
     glue: Glue = Glue.UNSAID
     opens: bool = True
 
@@ -42,10 +42,10 @@ class Alteration(Record, frozen=True, kw_only=True):
     """Something done to the host: a part by its reference that is taken out, a track that is cut, a jumper that is set; how it stood
     before or is set now; whether it can be put back as it was (None where nobody said), and whether it has a way round."""
 
-    id: str
+    id: Ref
     kind: Alters
-    what: str
-    how: str = ""
+    what: Note
+    how: Note = ""
     back: bool | None = None
     way_round: bool = False
 
@@ -53,8 +53,8 @@ class Alteration(Record, frozen=True, kw_only=True):
 class Original(Record, frozen=True, kw_only=True):
     """A sound of the host that is gone once the board that makes it is out."""
 
-    id: str
-    name: str
+    id: Ref
+    name: Note
 
 
 class Work(Record, frozen=True, kw_only=True):
@@ -66,8 +66,8 @@ class Work(Record, frozen=True, kw_only=True):
     sounds: tuple[Original, ...] = ()
     budget: float | None = None
     ready_made: float | None = None
-    currency: str = ""
-    copy_of: str = ""
+    currency: Name = ""
+    copy_of: Note = ""
     took_min: float | None = None
     cost_before: float | None = None
 
@@ -75,10 +75,10 @@ class Work(Record, frozen=True, kw_only=True):
 class LogEntry(Record, frozen=True, kw_only=True, tag_field="entry"):
     """What all entries of the record share: when it was, of which step of the runbook (empty for none), and a note."""
 
-    id: str
-    when: str
-    step: str = ""
-    note: str = ""
+    id: Ref
+    when: Name
+    step: Name = ""
+    note: Note = ""
     struck: bool = False
 
 
@@ -86,8 +86,8 @@ class Done(LogEntry, frozen=True, kw_only=True, tag="done"):
     """A step was done: what it was then, in a sign that changes with it and in words; how long it took [s]; taken back instead of done;
     of one that is looked at whether it was as it should be."""
 
-    mark: str = ""
-    words: str = ""
+    mark: Note = ""
+    words: Note = ""
     seconds: float = 0.0
     back: bool = False
     fine: bool = True
@@ -96,12 +96,12 @@ class Done(LogEntry, frozen=True, kw_only=True, tag="done"):
 class Passed(LogEntry, frozen=True, kw_only=True, tag="passed"):
     """A hold point was passed by a reading: its id, between what it was expected to lie then [unit of the reading], as `Done` else."""
 
-    reading: str
+    reading: Ref
     low: float | None = None
     high: float | None = None
     expected: float | None = None
-    mark: str = ""
-    words: str = ""
+    mark: Note = ""
+    words: Note = ""
     seconds: float = 0.0
     back: bool = False
 
@@ -109,10 +109,10 @@ class Passed(LogEntry, frozen=True, kw_only=True, tag="passed"):
 class Waived(LogEntry, frozen=True, kw_only=True, tag="waived"):
     """A hold point was passed without a reading in range, for a written reason; the reading that was out of range, if one was taken."""
 
-    reason: str
-    reading: str = ""
-    mark: str = ""
-    words: str = ""
+    reason: Note
+    reading: Ref = ""
+    mark: Note = ""
+    words: Note = ""
     seconds: float = 0.0
     back: bool = False
 
@@ -120,9 +120,9 @@ class Waived(LogEntry, frozen=True, kw_only=True, tag="waived"):
 class KeptAt(LogEntry, frozen=True, kw_only=True, tag="kept"):
     """Where something that came off the host is kept, how it went, and whether it was put back since."""
 
-    what: str
-    where: str
-    how: str = ""
+    what: Note
+    where: Note
+    how: Note = ""
     returned: bool = False
 
 
@@ -138,9 +138,9 @@ class Filed(LogEntry, frozen=True, kw_only=True, tag="filed"):
     """A photo or recording beside the job, told by its SHA-256; of a sound which one."""
 
     kind: FileKind
-    file: str
-    sha256: str
-    what: str = ""
+    file: Name
+    sha256: Name
+    what: Note = ""
 
 
 class Fate(enum.Enum):
@@ -154,7 +154,7 @@ class Fate(enum.Enum):
 class Spent(LogEntry, frozen=True, kw_only=True, tag="spent"):
     """Something paid for: what, how much (None where nobody told), and what became of it."""
 
-    what: str
+    what: Note
     amount: float | None = None
     fate: Fate = Fate.USED
 
@@ -162,7 +162,7 @@ class Spent(LogEntry, frozen=True, kw_only=True, tag="spent"):
 class Noted(LogEntry, frozen=True, kw_only=True, tag="noted"):
     """A note in the person's own words; otherwise: what to do in another way next time."""
 
-    text: str
+    text: Note
     otherwise: bool = False
 
 

@@ -6,7 +6,6 @@ files that are not what the list says are refused with one sentence.
 
 from __future__ import annotations
 
-import hashlib
 import io
 import stat
 import struct
@@ -17,9 +16,10 @@ from pathlib import Path, PurePosixPath
 
 import msgspec
 
+from pigtail.job.disk import sha256_of, write_atomically
 from pigtail.job.document import Job
 from pigtail.job.errors import FileError
-from pigtail.job.file import Document, encode, write_atomically
+from pigtail.job.file import Document, encode
 from pigtail.job.logbook import Filed
 
 FORMAT = "pigtail pack"
@@ -44,11 +44,6 @@ def files_of(job: Job) -> dict[str, str]:
     """The files beside a job that it refers to, with their SHA-256."""
     found = {p.file: p.sha256 for p in job.pictures}
     return found | {e.file: e.sha256 for e in job.record if isinstance(e, Filed) and not e.struck}
-
-
-def sha256_of(data: bytes) -> str:
-    """The SHA-256 of some bytes, in hexadecimal digits."""
-    return hashlib.sha256(data).hexdigest()
 
 
 def write_pack(

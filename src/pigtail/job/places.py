@@ -6,6 +6,8 @@ import enum
 
 import msgspec
 
+from pigtail.job.record import Name
+
 
 class Pad(enum.Enum):
     """What a wire would be soldered to, the easiest first."""
@@ -40,10 +42,10 @@ EASE: dict[Pad, float | None] = {
 class Place(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """One place at which a point can be reached; empty where nothing is known."""
 
-    board: str = ""
-    part: str = ""
-    pin: str = ""
-    connector: str = ""
+    board: Name = ""
+    part: Name = ""
+    pin: Name = ""
+    connector: Name = ""
     position: int = 0
     pad: Pad = Pad.UNKNOWN
 

@@ -1,7 +1,7 @@
 """The recovery file: every edit is on disk within half a second, and stays there until it is saved.
 
 Each open job has one file in the state folder and holds a lock on its twin; a file whose lock is free was left
-by a program that was killed.
+by a program that was killed. A recovery file is given up only when what it holds is known to be on disk elsewhere, or its person says so.
 """
 
 from __future__ import annotations
@@ -15,14 +15,20 @@ from pathlib import Path
 import msgspec
 import platformdirs
 
+from pigtail.job.disk import Seen, lock_file, read_whole, remove_if_free, sweep_parts, write_atomically
 from pigtail.job.errors import FileError, JobError
-from pigtail.job.file import Document, decode, encode, write_atomically
+from pigtail.job.file import MAX_BYTES, Document, decode, encode
+from pigtail.job.texts import storable
+
+#: So many leftovers are looked at, the newest first.
+MOST_LEFTOVERS = 50
 
 
 class _Kept(msgspec.Struct, frozen=True):
     saved_as: str
     number: int
     job: msgspec.Raw
+    seen: Seen | None = None
 
 
 class Leftover(msgspec.Struct, frozen=True):
@@ -34,26 +40,43 @@ class Leftover(msgspec.Struct, frozen=True):
     document: Document
 
 
+class Left(msgspec.Struct, frozen=True):
+    """What killed programs left: jobs, the newest first, and files that cannot be read, each with the reason."""
+
+    jobs: tuple[Leftover, ...] = ()
+    unreadable: tuple[tuple[Path, str], ...] = ()
+
+
 def recovery_folder() -> Path:
     """Where recovery files are kept, by the XDG base directory rules."""
     return Path(platformdirs.user_state_dir("pigtail", appauthor=False)) / "recovery"
 
 
 class Keeper:
-    """Keeps the latest document of one open job in the recovery folder."""
+    """Keeps the latest document of one open job in the recovery folder. Raises OSError where it cannot be made."""
 
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder or recovery_folder()
-        self.folder.mkdir(parents=True, exist_ok=True)
-        stem = uuid.uuid4().hex
-        self.file = self.folder / f"{stem}.json"
-        self._lock_file = self.folder / f"{stem}.lock"
-        self._lock = os.open(self._lock_file, os.O_RDWR | os.O_CREAT, 0o600)
-        fcntl.flock(self._lock, fcntl.LOCK_EX)
+        self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        while True:
+            stem = uuid.uuid4().hex
+            self.file = self.folder / f"{stem}.json"
+            self._lock_file = self.folder / f"{stem}.lock"
+            lock = lock_file(self._lock_file)
+            if lock is not None:
+                self._lock = lock
+                return
 
     def keep(self, document: Document, number: int, saved_as: str = "") -> None:
         """Write the document; when this returns, the edit of that number survives a kill. Raises FileError."""
-        kept = _Kept(saved_as=saved_as, number=number, job=msgspec.Raw(encode(document)))
+        kept = _Kept(
+            saved_as=saved_as
+            if storable(saved_as) == saved_as
+            else "",  # a name that no text can hold is asked for anew
+            number=number,
+            job=msgspec.Raw(encode(document)),
+            seen=document.seen,
+        )
         write_atomically(self.file, msgspec.json.encode(kept))
 
     def drop(self) -> None:
@@ -62,29 +85,55 @@ class Keeper:
 
     def close(self) -> None:
         """Drop the document and give up the lock."""
-        self.drop()
-        self._lock_file.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            self.drop()
+            self._lock_file.unlink(missing_ok=True)
         with contextlib.suppress(OSError):
             os.close(self._lock)
 
 
-def leftovers(folder: Path | None = None) -> list[Leftover]:
-    """Documents of killed programs, the newest first. Unreadable ones are left where they are."""
+def leftovers(folder: Path | None = None) -> Left:
+    """What killed programs left; what cannot be read is told and left where it is. Never raises for what lies in the folder."""
     folder = folder or recovery_folder()
-    found: list[tuple[float, Leftover]] = []
-    for file in folder.glob("*.json"):
-        if _locked(file.with_suffix(".lock")):
-            continue
-        with contextlib.suppress(JobError, OSError, msgspec.DecodeError, msgspec.ValidationError):
-            kept = msgspec.json.decode(file.read_bytes(), type=_Kept)
-            leftover = Leftover(file, kept.saved_as, kept.number, decode(bytes(kept.job)))
-            found.append((file.stat().st_mtime, leftover))
-    return [leftover for _, leftover in sorted(found, key=lambda pair: -pair[0])]
-
-
-def _locked(lock_file: Path) -> bool:
+    sweep_parts(folder)
     try:
-        handle = os.open(lock_file, os.O_RDWR)
+        names = sorted((e for e in os.scandir(folder) if e.name.endswith(".json")), key=_age)
+        locks = {Path(e).stem: Path(e) for e in os.scandir(folder) if e.name.endswith(".lock")}
+    except OSError:
+        return Left()
+    jobs: list[Leftover] = []
+    unreadable: list[tuple[Path, str]] = []
+    for entry in names[:MOST_LEFTOVERS]:
+        file = Path(entry.path)
+        lock = locks.pop(file.stem, None)
+        if lock is not None and _locked(lock):
+            continue
+        try:
+            kept = msgspec.json.decode(read_whole(file, 2 * MAX_BYTES, "recovery file"), type=_Kept)
+            document = decode(bytes(kept.job))
+        except (JobError, msgspec.DecodeError, UnicodeDecodeError) as error:
+            unreadable.append((file, str(error)))
+        except (RecursionError, MemoryError):
+            unreadable.append((file, f"{file}: it is nested too deeply, or too large, to be a job"))
+        else:
+            document = msgspec.structs.replace(document, seen=kept.seen)
+            jobs.append(Leftover(file, kept.saved_as, kept.number, document))
+    for stem, lock in locks.items():
+        if not (folder / f"{stem}.json").exists():
+            remove_if_free(lock)
+    return Left(tuple(jobs), tuple(unreadable))
+
+
+def _age(entry: os.DirEntry[str]) -> float:
+    try:
+        return -entry.stat(follow_symlinks=False).st_mtime
+    except OSError:
+        return 0.0
+
+
+def _locked(lock: Path) -> bool:
+    try:
+        handle = os.open(lock, os.O_RDWR | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC)
     except OSError:
         return False
     try:
@@ -96,10 +145,10 @@ def _locked(lock_file: Path) -> bool:
     return False
 
 
-def discard(leftover: Leftover) -> None:
-    """Remove a leftover for good, after it was taken over or given up by the person."""
-    leftover.file.unlink(missing_ok=True)
-    leftover.file.with_suffix(".lock").unlink(missing_ok=True)
+def discard(file: Path) -> None:
+    """Remove a recovery file for good, after it was taken over or given up by the person. Raises OSError."""
+    file.unlink(missing_ok=True)
+    file.with_suffix(".lock").unlink(missing_ok=True)
 
 
-__all__ = ["FileError", "Keeper", "Leftover", "discard", "leftovers", "recovery_folder"]
+__all__ = ["FileError", "Keeper", "Left", "Leftover", "discard", "leftovers", "recovery_folder"]

@@ -4,18 +4,27 @@ from __future__ import annotations
 
 import contextlib
 import os
+import pickle
+import signal
 import sys
 import threading
+import time
 from collections.abc import Callable
 from typing import ParamSpec, TypeVar
 
 P = ParamSpec("P")
 R = TypeVar("R")
 SERVICE = "pigtail.service.server"
+#: So long the end of a call is waited for when the program ends [s].
+CLOSING_S = 0.2
 
 
 class HelperLostError(RuntimeError):
     """The studies' process ended twice while it was asked the same thing."""
+
+
+class CancelledError(RuntimeError):
+    """What was asked is no longer wanted: something newer is, or the program ends."""
 
 
 def _serve_forked(requests: int, answers: int) -> None:
@@ -39,6 +48,8 @@ class Helper:
     def __init__(self) -> None:
         self._turn = threading.Lock()
         self._pid = 0
+        self._since = 0.0
+        self._cancelled = self._closed = False
         self._start()
 
     def _start(self) -> None:
@@ -69,18 +80,28 @@ class Helper:
         self._answers = os.fdopen(from_it, "rb")
 
     def call(self, service: Callable[P, R], *arguments: P.args, **named: P.kwargs) -> R:
-        """Ask for a service of `pigtail.service.services` and wait for its answer; raises what it raised, or HelperLostError."""
+        """Ask for a service of `pigtail.service.services` and wait for its answer; raises what it raised, HelperLostError, or
+        CancelledError once it is cancelled."""
         from pigtail.service.server import receive, send
 
         with self._turn:
+            self._cancelled = False
+            self._since = time.monotonic()
             for _ in range(2):
+                if self._closed:
+                    raise CancelledError
                 try:
                     send(self._requests, (service.__name__, arguments, named))
                     fine, answer = receive(self._answers)
                     break
-                except (EOFError, OSError):
+                except (EOFError, OSError, pickle.UnpicklingError):
                     self._reap()
-                    self._start()
+                    if not self._closed:
+                        self._start()
+                    if self._cancelled or self._closed:
+                        raise CancelledError from None
+                finally:
+                    self._since = 0.0
             else:
                 raise HelperLostError("the studies' process ended unexpectedly; undo the last edit and go on")
         if fine:
@@ -99,10 +120,31 @@ class Helper:
                 os.waitpid(self._pid, 0)
             self._pid = 0
 
+    def cancel(self, after: float = 0.0) -> bool:
+        """Give up what is asked just now if that has gone on for longer than `after` [s]; whether it was. Its caller gets CancelledError;
+        the next call starts afresh."""
+        since = self._since
+        if not since or time.monotonic() - since < after:
+            return False
+        self._cancelled = True
+        self._kill()
+        return True
+
+    def _kill(self) -> None:
+        if self._pid:
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(self._pid, signal.SIGKILL)
+
     def close(self) -> None:
-        """End the process."""
-        with self._turn:
-            self._reap()
+        """End the process, whatever it does."""
+        self._closed = True
+        if self._since:
+            self._kill()
+        if self._turn.acquire(timeout=CLOSING_S):
+            try:
+                self._reap()
+            finally:
+                self._turn.release()
 
 
 class Inside:
@@ -111,6 +153,10 @@ class Inside:
     def call(self, service: Callable[P, R], *arguments: P.args, **named: P.kwargs) -> R:
         """Run a service here; raises what it raises."""
         return service(*arguments, **named)
+
+    def cancel(self, after: float = 0.0) -> bool:
+        """Nothing that runs here can be given up. The time in [s]."""
+        return False
 
     def close(self) -> None:
         """Nothing to end."""

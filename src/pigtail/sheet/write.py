@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from pigtail.drawing.svg import svg_text
+from pigtail.job.disk import write_atomically
 from pigtail.job.document import Job
 from pigtail.job.errors import FileError
-from pigtail.job.file import write_atomically
 from pigtail.panel.template import template
 from pigtail.sheet.blocks import Sheet
 from pigtail.sheet.content import make_sheet

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import enum
 import math
+from typing import Annotated
 
 import msgspec
 
@@ -44,9 +45,9 @@ class Known(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     nominal: float
     low: float
     high: float
-    unit: str
+    unit: Annotated[str, msgspec.Meta(max_length=20)]
     basis: Basis
-    source: str = ""
+    source: Annotated[str, msgspec.Meta(max_length=4000)] = ""
 
     def __post_init__(self) -> None:
         numbers = (self.nominal, self.low, self.high)

@@ -1,0 +1,110 @@
+"""Texts of a document: made storable where they come in, and none longer than its field is."""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from typing import Any, TypeVar
+
+import msgspec
+from msgspec.structs import replace
+
+from pigtail.job.errors import JobError
+
+T = TypeVar("T", bound=msgspec.Struct)
+#: What no file, page or drawing can hold: control characters but tab and line feed, halves of surrogate pairs, and two that are none.
+_UNSTORABLE = re.compile("[\x00-\x08\x0b-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
+
+
+def storable(text: str) -> str:
+    """A text with a replacement character for each that no file can hold; a carriage return becomes a line feed."""
+    if text.isascii() and text.isprintable():
+        return text
+    return _UNSTORABLE.sub("\ufffd", text.replace("\r\n", "\n").replace("\r", "\n"))
+
+
+def made_storable(item: T) -> T:
+    """A record with all of its texts made storable; itself where they are."""
+    changes: dict[str, Any] = {}
+    for field in item.__struct_fields__:
+        value = getattr(item, field)
+        made = _of_value(value)
+        if made is not value:
+            changes[field] = made
+    return replace(item, **changes) if changes else item
+
+
+def _of_value(value: Any) -> Any:
+    if isinstance(value, str):
+        made = storable(value)
+        return value if made == value else made
+    if isinstance(value, msgspec.Struct):
+        return made_storable(value)
+    if isinstance(value, tuple):
+        each = tuple(_of_value(v) for v in value)
+        return value if all(a is b for a, b in zip(each, value, strict=True)) else each
+    return value
+
+
+def check_texts(item: Any, where: str) -> None:
+    """Raise JobError for a text that is longer than its field allows, or that no file can hold."""
+    if isinstance(item, tuple):
+        for at, each in enumerate(item):
+            if isinstance(each, msgspec.Struct | tuple):
+                check_texts(each, f"{where}[{at}]")
+        return
+    if not isinstance(item, msgspec.Struct):
+        return
+    texts, inner = _plan(type(item))
+    for field, most in texts:
+        value = getattr(item, field)
+        for text in value if isinstance(value, tuple) else (value,):
+            if len(text) > most:
+                raise JobError(
+                    f"the text is longer than {most:,} characters; shorten it", where=_at(where, field)
+                )
+            if not text.isascii() and _UNSTORABLE.search(text):
+                raise JobError(
+                    "the text holds characters that no file can hold; type it anew", where=_at(where, field)
+                )
+    for field in inner:
+        value = getattr(item, field)
+        if value:
+            check_texts(value, _at(where, field))
+
+
+def _at(where: str, field: str) -> str:
+    return f"{where}.{field}" if where else field
+
+
+@cache
+def _plan(kind: type[msgspec.Struct]) -> tuple[tuple[tuple[str, int], ...], tuple[str, ...]]:
+    """The texts of a record with their greatest length, and its fields that hold other records."""
+    found = msgspec.inspect.type_info(kind)
+    assert isinstance(found, msgspec.inspect.StructType)
+    texts: list[tuple[str, int]] = []
+    inner: list[str] = []
+    for field in found.fields:
+        limit = _limit(field.type)
+        if limit is not None:
+            texts.append((field.name, limit))
+        elif not _plain(field.type):
+            inner.append(field.name)
+    return tuple(texts), tuple(inner)
+
+
+def _limit(kind: msgspec.inspect.Type) -> int | None:
+    if isinstance(kind, msgspec.inspect.VarTupleType):
+        kind = kind.item_type
+    if isinstance(kind, msgspec.inspect.StrType):
+        return kind.max_length if kind.max_length is not None else 40
+    return None
+
+
+def _plain(kind: msgspec.inspect.Type) -> bool:
+    """Whether values of a type are numbers, enumerations or nothing."""
+    if isinstance(kind, msgspec.inspect.UnionType):
+        return all(_plain(k) for k in kind.types)
+    if isinstance(kind, msgspec.inspect.VarTupleType):
+        return _plain(kind.item_type)
+    return not isinstance(kind, msgspec.inspect.StructType | msgspec.inspect.StrType)
