@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import selectors
 import socket
+import time
 from collections.abc import Callable
 
 from pigtail.bench.host import StandInHost
@@ -16,7 +17,9 @@ MOST_LINE = 4096
 MOST_UNSENT = 1 << 20
 CHUNK = 4096
 #: Lines of one client that are answered before the others have their turn.
-LINES_A_TURN = 8
+LINES_A_TURN = 1
+#: Who has been silent for so long makes room for another where all places are taken [s].
+SILENT_S = 10.0
 
 
 class _Client:
@@ -26,6 +29,7 @@ class _Client:
         self.socket, self.instrument = connection, Instrument(host)
         self.received, self.unsent = b"", b""
         self.skipping = self.ended = False
+        self.heard = time.monotonic()
 
     def take(self, data: bytes) -> None:
         """Add what was received; a line that is longer than a line may be is thrown away up to its end."""
@@ -92,8 +96,11 @@ class Server:
         except OSError:
             return
         if len(self._clients) >= MOST_CLIENTS:
-            connection.close()
-            return
+            silent = min(self._clients, key=lambda c: c.heard)
+            if time.monotonic() - silent.heard < SILENT_S:
+                connection.close()
+                return
+            self._drop(silent)
         connection.setblocking(False)
         client = _Client(connection, self.host)
         self._clients.add(client)
@@ -104,6 +111,7 @@ class Server:
             if events & selectors.EVENT_READ:
                 data = client.socket.recv(CHUNK)
                 if data:
+                    client.heard = time.monotonic()
                     client.take(data)
                 else:
                     client.ended = True

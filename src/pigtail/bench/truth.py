@@ -10,17 +10,23 @@ from pathlib import Path
 
 import msgspec
 
+from pigtail.catalogue.opening import check_networks
 from pigtail.job.check import check_job
+from pigtail.job.disk import read_whole
 from pigtail.job.document import FORMAT as JOB_FORMAT
 from pigtail.job.document import HOST, OUTSIDE, Host, Job, Link, Module
 from pigtail.job.document import VERSION as JOB_VERSION
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import migrate_states, migrated
+from pigtail.job.meters import meters
+from pigtail.job.record import Name, Note, Ref
+from pigtail.job.texts import check_texts, made_storable
 from pigtail.model.probed import Joint, Offset
 from pigtail.units.known import KnownError
 
 FORMAT, VERSION = "pigtail stand-in", 1
 MAX_BYTES = 8_000_000
+MOST_JOINTS = 2_000
 DATA = Path(__file__).parent / "data"
 
 
@@ -30,15 +36,15 @@ class StandIn(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     format: str = FORMAT
     version: int = VERSION
-    title: str
+    title: Name
     papers: Job
     truth: Host
     modules: tuple[Module, ...] = ()
     links: tuple[Link, ...] = ()
     joints: tuple[Joint, ...] = ()
     offsets: tuple[Offset, ...] = ()
-    faults: tuple[str, ...] = ()
-    meter: str = "handheld"
+    faults: tuple[Note, ...] = ()
+    meter: Ref = "handheld"
     seed: int = 1
 
     def true_job(self) -> Job:
@@ -50,6 +56,16 @@ def check_stand_in(stand_in: StandIn) -> None:
     """Raise JobError unless papers and truth make sense, each and together."""
     check_job(stand_in.papers)
     check_job(stand_in.true_job())
+    check_networks(stand_in.papers)
+    check_networks(stand_in.true_job())
+    check_texts(stand_in, "")
+    if not 0 <= stand_in.seed < 2**63:
+        raise JobError("the seed is a whole number from nought", where="seed")
+    for field, most in (("joints", MOST_JOINTS), ("offsets", MOST_JOINTS), ("faults", 100)):
+        if len(getattr(stand_in, field)) > most:
+            raise JobError(f"there are more than {most:,}; leave some out", where=field)
+    if stand_in.meter not in meters():
+        raise JobError(f"there is no meter of this kind; give one of {', '.join(meters())}", where="meter")
     papers = {t.id for t in stand_in.papers.host.terminals}
     truth = {t.id for t in stand_in.truth.terminals}
     if papers - truth:
@@ -75,10 +91,14 @@ def decode(data: bytes) -> StandIn:
             raise JobError(f"only version {VERSION} of a stand-in is read", where="version")
         papers = raw.get("papers")
         if isinstance(papers, dict) and isinstance(papers.get("version", 1), int):
+            if papers.get("version", 1) > JOB_VERSION:
+                raise JobError(
+                    "the papers are of a newer version; use a newer Pigtail", where="papers.version"
+                )
             raw["papers"] = migrated(papers, papers.get("version", 1))
         if isinstance(raw.get("truth"), dict):
             migrate_states(raw["truth"])
-        stand_in = msgspec.convert(raw, StandIn)
+        stand_in = made_storable(msgspec.convert(raw, StandIn))
         check_stand_in(stand_in)
     except (
         msgspec.DecodeError,
@@ -94,12 +114,7 @@ def decode(data: bytes) -> StandIn:
 def load(path: Path | str) -> StandIn:
     """Read a truth file; raises FileError."""
     path = Path(path)
-    try:
-        if path.stat().st_size > MAX_BYTES:
-            raise FileError(path, "the file is too large for a stand-in; choose another")
-        data = path.read_bytes()
-    except OSError as error:
-        raise FileError(path, f"the file cannot be read ({error.strerror or error})") from error
+    data = read_whole(path, MAX_BYTES, "stand-in")
     try:
         return decode(data)
     except JobError as error:

@@ -14,12 +14,15 @@ from pathlib import Path
 import msgspec
 import platformdirs
 
+from pigtail.job.disk import read_whole
 from pigtail.job.errors import FileError, JobError
 from pigtail.units import UnreadableError, marking, parse_quantity
 
 _LINE = re.compile(r"^(?P<value>.*?)(?:\s*[x×*]\s*(?P<count>\d{1,6}))?$", re.IGNORECASE)
 _CAPACITOR = re.compile(r"F$|[pnuµμ]\d*$|\dF", re.IGNORECASE)
 _MILLI = re.compile(r"^\d[\d.]*m$")
+#: The most bytes of a list, letters of a line in it, and pieces of one value.
+MOST_BYTES, MOST_WORDS, MOST_COUNT = 1_000_000, 80, 999_999
 LIMITS = {"resistor": (0.1, 100e6), "capacitor": (1e-13, 1.0)}
 UNITS = {"resistor": "Ω", "capacitor": "F"}
 
@@ -57,10 +60,16 @@ def stock_of(held: tuple[Held, ...]) -> Stock:
 def parse_stock(text: str) -> tuple[Held, ...]:
     """The parts that a text lists; raises JobError naming the line that cannot be read."""
     found: dict[tuple[str, float], Held] = {}
+    if len(text) > MOST_BYTES:
+        raise JobError(f"the list is longer than {MOST_BYTES:,} characters; leave some out")
     for number, line in enumerate(re.split(r"[\n,;]", text), 1):
         words = line.strip()
         if not words:
             continue
+        if len(words) > MOST_WORDS:
+            raise JobError(
+                f"“{words[:30]}…” is no part; write a value such as 4k7 or 100n x20", where=f"line {number}"
+            )
         match = _LINE.match(words)
         value = (match["value"] if match else words).strip()
         kind = "capacitor" if _CAPACITOR.search(value) and not _MILLI.match(value) else "resistor"
@@ -81,9 +90,7 @@ def parse_stock(text: str) -> tuple[Held, ...]:
 def read_stock(path: Path) -> tuple[Held, ...]:
     """The parts that a text file lists; raises FileError for a file that cannot be read, JobError for a line in it."""
     try:
-        text = path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise FileError(path, f"the list cannot be read ({error.strerror}); give a text file") from error
+        text = read_whole(path, MOST_BYTES, "list").decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise FileError(path, "this is no text; give a file with a part a line, such as 4k7 x20") from error
     return parse_stock(text)
@@ -104,6 +111,8 @@ def load_stock(path: Path | None = None) -> tuple[Held, ...]:
     path = path or library_path()
     if not path.exists():
         return ()
+    if not path.is_file():
+        raise FileError(path, "this is no library; move it away and list the parts again")
     try:
         with closing(_open(path)) as library:
             rows = library.execute("SELECT kind, value, count FROM stock").fetchall()
@@ -111,8 +120,16 @@ def load_stock(path: Path | None = None) -> tuple[Held, ...]:
         raise FileError(
             path, f"the library cannot be read ({error}); move it away and list the parts again"
         ) from error
-    held = (Held(str(k), float(v), int(n)) for k, v, n in rows)
+    held = (Held(k, float(v), int(n)) for k, v, n in rows if _is_part(k, v, n))
     return tuple(sorted(held, key=lambda h: (h.kind != "resistor", h.value)))
+
+
+def _is_part(kind: object, value: object, count: object) -> bool:
+    """Whether a row of the library is a part: whatever is no number, or none that can be bought, is passed over."""
+    if kind not in LIMITS or not isinstance(value, int | float) or not isinstance(count, int):
+        return False
+    low, high = LIMITS[str(kind)]
+    return low <= value <= high and 0 <= count <= MOST_COUNT
 
 
 def save_stock(held: tuple[Held, ...], path: Path | None = None) -> None:

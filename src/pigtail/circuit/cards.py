@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 import msgspec
@@ -25,7 +26,7 @@ from pigtail.circuit.numerals import number
 IGNORED = (".end", ".print", ".plot", ".save", ".probe", ".width", ".title", ".backanno")
 #: Cards of general simulators that would change the answer, or ask for one that is not given here.
 NOTED = (".four", ".meas", ".measure")
-MAX_POINTS = 20_000
+MAX_POINTS, MAX_STEPS = 20_000, 1_000_000
 SPACINGS = {"dec": "decade", "oct": "octave", "lin": "points in all"}
 _OPTIONS = {"temp", "tnom", "gmin", "reltol"}
 _RULES = {
@@ -56,6 +57,12 @@ def _sweep(words: tuple[str, ...], line: int, card: str) -> AcCard:
     points, start, stop = (number(w, line) for w in words[1:])
     if not (1 <= points <= 10_000 and 0 < start <= stop <= 1e15):
         raise DeckError("a sweep needs 1 to 10,000 points, and 0 < START ≤ STOP", line=line)
+    spans = {"dec": math.log10(stop / start), "oct": math.log2(stop / start), "lin": 1.0}[words[0]]
+    if points * spans > MAX_POINTS:
+        raise DeckError(
+            f"the sweep has more than {MAX_POINTS:,} frequencies in all; take fewer points or a narrower band",
+            line=line,
+        )
     return AcCard(words[0], int(points), start, stop)
 
 
@@ -71,6 +78,8 @@ def _noise(line: Line) -> NoiseCard:
     if at not in (4, 5):
         raise DeckError("write .noise v(OUT) SOURCE dec POINTS START STOP", line=line.number)
     nodes = tuple("0" if n == "gnd" else n for n in words[2 : at - 1])
+    if not nodes:
+        raise DeckError("write .noise v(OUT) SOURCE dec POINTS START STOP", line=line.number)
     sweep = _sweep(words[at : at + 4], line.number, ".noise")
     return NoiseCard(nodes[0], nodes[1] if len(nodes) > 1 else "0", words[at - 1], sweep)
 
@@ -99,9 +108,9 @@ def _tran(line: Line) -> Transient:
     if not 2 <= len(words) <= 4:
         raise DeckError("write .tran STEP STOP [START [MAXSTEP]] [uic]", line=line.number)
     step, stop, start, largest = (*(number(w, line.number) for w in words), 0.0, 0.0)[:4]
-    if not (0 < step <= stop and 0 <= start < stop and largest >= 0 and stop / step <= 1e7):
+    if not (0 < step <= stop and 0 <= start < stop and largest >= 0 and stop / step <= MAX_STEPS):
         raise DeckError(
-            "a .tran needs 0 < STEP ≤ STOP, START before STOP, no more than 10 million steps",
+            f"a .tran needs 0 < STEP ≤ STOP, START before STOP, no more than {MAX_STEPS:,} steps",
             line=line.number,
         )
     return Transient(step, stop, start, largest, "uic" in line.words)

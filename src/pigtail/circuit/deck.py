@@ -16,7 +16,7 @@ import msgspec
 from pigtail.circuit.cards import IGNORED, NOTED, read_analysis, read_model, read_options
 from pigtail.circuit.elements import TIME, read_element, renamed
 from pigtail.circuit.errors import DeckError, MissingModelError
-from pigtail.circuit.expressions import Expression, substitute
+from pigtail.circuit.expressions import Expression, bounded, substitute
 from pigtail.circuit.lines import Line, assignments, logical_lines, split_options
 from pigtail.circuit.netlist import Analysis, Circuit, Element, ModelCard, Options, Waveform
 
@@ -40,6 +40,7 @@ class _Scope(msgspec.Struct):
     names: dict[str, Expression]
     models: dict[str, ModelCard]
     subcircuits: dict[str, _Subcircuit]
+    count: list[int]
     depth: int = 0
 
     def node(self, text: str) -> str:
@@ -90,7 +91,7 @@ def _parse(rest: str) -> Circuit:
             notes.append(f"line {line.number}: {card} is not carried out")
         elif card not in IGNORED:
             body.append(line)
-    scope = _Scope("", {}, {}, {}, subcircuits)
+    scope = _Scope("", {}, {}, {}, subcircuits, [0])
     elements = tuple(_flatten(body, scope, notes))
     _check_names(elements)
     _check_parameters(parameters)
@@ -157,23 +158,26 @@ def _flatten(body: list[Line], scope: _Scope, notes: list[str]) -> Iterator[Elem
             model, more = read_model(line)
             notes += [n for n in more if n not in notes]
             scope.models[model.name] = _given(model, scope)
-    count = 0
     for line in body:
         word = line.words[0]
         if word == ".param":
             for key, value in assignments(line.words[1:], line.number).items():
-                scope.names[key] = substitute(value, scope.names)
+                scope.names[key] = bounded(substitute(value, scope.names), line.number)
         elif word[0] == "x":
-            for element in _instance(line, scope, notes):
-                count += 1
-                yield element
+            _count(scope, line)
+            yield from _instance(line, scope, notes)
         elif word[0] != ".":
-            count += 1
+            _count(scope, line)
             yield _element(line, scope)
         elif word != ".model" and word not in IGNORED:
             raise DeckError(f"the card {word} is not known here", line=line.number)
-        if count > MAX_ELEMENTS:
-            raise DeckError(f"the circuit has more than {MAX_ELEMENTS:,} elements", line=line.number)
+
+
+def _count(scope: _Scope, line: Line) -> None:
+    """Count an element or a call of a subcircuit, of the whole circuit as it is written out."""
+    scope.count[0] += 1
+    if scope.count[0] > MAX_ELEMENTS:
+        raise DeckError(f"the circuit has more than {MAX_ELEMENTS:,} elements", line=line.number)
 
 
 def _given(model: ModelCard, scope: _Scope) -> ModelCard:
@@ -191,7 +195,7 @@ def _element(line: Line, scope: _Scope) -> Element:
         element.kind,
         scope.element(element.name),
         tuple(map(scope.node, element.nodes)),
-        substitute(value, names),
+        bounded(substitute(value, names), line.number),
         substitute(element.ac, names),
         substitute(element.phase, names),
         waveform and Waveform(waveform.kind, tuple(substitute(a, names) for a in waveform.arguments)),
@@ -238,7 +242,7 @@ def _instance(line: Line, scope: _Scope, notes: list[str]) -> Iterator[Element]:
         raise DeckError(
             f"{plain[0]} joins {len(outer)} nodes, but {called} has {len(sub.ports)} ports", line=line.number
         )
-    given = _substituted(assignments(named, line.number), scope.names)
+    given = _substituted(assignments(named, line.number), scope.names, line.number)
     stray = set(given) - set(sub.defaults)
     if stray:
         raise DeckError(f"{called} has no parameter {sorted(stray)[0]}", line=line.number)
@@ -248,10 +252,13 @@ def _instance(line: Line, scope: _Scope, notes: list[str]) -> Iterator[Element]:
         dict(sub.defaults) | given,
         dict(scope.models),
         scope.subcircuits,
+        scope.count,
         scope.depth + 1,
     )
     yield from _flatten(sub.body, inner, notes)
 
 
-def _substituted(values: Mapping[str, Expression], names: Mapping[str, Expression]) -> dict[str, Expression]:
-    return {k: substitute(v, names) for k, v in values.items()}
+def _substituted(
+    values: Mapping[str, Expression], names: Mapping[str, Expression], line: int
+) -> dict[str, Expression]:
+    return {k: bounded(substitute(v, names), line) for k, v in values.items()}

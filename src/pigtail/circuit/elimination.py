@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import cached_property
+from heapq import heapify, heappop, heappush
 from typing import Any
 
 import msgspec
@@ -21,6 +22,8 @@ Entries = Mapping[tuple[int, int], Array]
 THRESHOLD = 1e-3
 #: A Markowitz count at which the search for a better pivot ends: the end of a branch has 1.
 CHEAP = 1
+#: So many rows are looked at before the best pivot so far is taken.
+ENOUGH = 60
 NOUGHT = 0.0
 
 
@@ -186,44 +189,61 @@ def _size(value: Array) -> float:
 def make_plan(size: int, nominal: Mapping[tuple[int, int], complex]) -> Plan:
     """Plan the elimination of a structure from its entries in the nominal case; raises SingularError."""
     rows: list[dict[int, complex]] = [{} for _ in range(size)]
+    users: list[set[int]] = [set() for _ in range(size)]
     for (i, j), value in nominal.items():
         rows[i][j] = complex(value)
+        users[j].add(i)
+    waiting = [(len(row), i) for i, row in enumerate(rows)]
+    heapify(waiting)
     left = set(range(size))
-    open_columns = set(range(size))
     steps: list[_Pivot] = []
     while left:
-        counts: dict[int, int] = dict.fromkeys(open_columns, 0)
-        for i in left:
-            for j in rows[i]:
-                counts[j] += 1
-        row, column = _pivot(rows, left, counts)
-        below = tuple(i for i in left if i != row and column in rows[i])
+        row, column = _pivot(rows, users, left, waiting)
+        below = tuple(sorted(i for i in users[column] if i != row))
         right = tuple(j for j in rows[row] if j != column)
         pivot = rows[row][column]
         largest = max((abs(rows[i][column] / pivot) for i in below), default=1.0)
         for i in below:
             factor = rows[i].pop(column) / pivot
             for j in right:
-                rows[i][j] = rows[i].get(j, 0.0) - factor * rows[row][j]
+                if j in rows[i]:
+                    rows[i][j] -= factor * rows[row][j]
+                else:
+                    rows[i][j] = -factor * rows[row][j]
+                    users[j].add(i)
+            heappush(waiting, (len(rows[i]), i))
         left.remove(row)
-        open_columns.remove(column)
+        users[column].clear()
+        for j in right:
+            users[j].discard(row)
         steps.append(_Pivot(row, column, below, right, largest or 1.0))
     return Plan(size, tuple(steps))
 
 
-def _pivot(rows: list[dict[int, complex]], left: set[int], counts: dict[int, int]) -> tuple[int, int]:
+def _pivot(
+    rows: list[dict[int, complex]], users: list[set[int]], left: set[int], waiting: list[tuple[int, int]]
+) -> tuple[int, int]:
+    """The entry that makes the fewest updates, the largest of such: rows are looked at from the shortest on, until none can be better."""
     best: tuple[float, float, int, int] | None = None
-    for i in sorted(left, key=lambda i: len(rows[i])):
-        if best is not None and best[0] <= CHEAP:
-            break
+    looked: list[tuple[int, int]] = []
+    while waiting and (best is None or waiting[0][0] - 1 <= best[0]):
+        entry = heappop(waiting)
+        count, i = entry
+        if i not in left or count != len(rows[i]) or (looked and looked[-1] == entry):
+            continue  # an older length of the row
+        looked.append(entry)
         largest = max((abs(v) for v in rows[i].values()), default=0.0)
         for j, value in rows[i].items():
             size = abs(value)
             if size <= 0.0 or size < THRESHOLD * largest:
                 continue
-            rank = ((len(rows[i]) - 1) * (counts[j] - 1), -size, i, j)
+            rank = ((count - 1) * (len(users[j]) - 1), -size, i, j)
             if best is None or rank < best:
                 best = rank
+        if best is not None and (best[0] <= CHEAP or len(looked) >= ENOUGH):
+            break
+    for entry in looked:
+        heappush(waiting, entry)
     if best is None:
         raise SingularError(min(left))
     return best[2], best[3]

@@ -28,6 +28,9 @@ _TOKEN = re.compile(
 )
 _PROBED = re.compile(r"\s*\(\s*([^\s(),]+)\s*(?:,\s*([^\s(),]+)\s*)?\)")
 MAX_DEPTH = 60
+#: How deep an expression may go as it is written out, so that whatever walks it needs no more of Python's own stack than there is; and how
+#: many terms it may have in all.
+MAX_LEVELS, MAX_TERMS = 100, 5_000
 CONSTANTS = {"pi": np.pi}
 
 
@@ -69,7 +72,29 @@ def parse_value(text: str, line: int = 0) -> Expression:
 
 def parse_expression(text: str, line: int = 0, *, probing: bool = False) -> Expression:
     """An expression; with probing it may read voltages and currents. Raises DeckError."""
-    return _Parser(text, line, probing).whole()
+    return bounded(_Parser(text, line, probing).whole(), line)
+
+
+def bounded(expression: Expression, line: int = 0) -> Expression:
+    """The expression itself; raises DeckError for one that is too deep or too long to be worked with."""
+    if not isinstance(expression, Call):
+        return expression
+    terms = 0
+    level: list[Expression] = [expression]
+    for _ in range(MAX_LEVELS):
+        terms += len(level)
+        level = [a for x in level if isinstance(x, Call) for a in x.arguments]
+        if not level:
+            return expression
+        if terms + len(level) > MAX_TERMS:
+            raise DeckError(
+                f"an expression comes to more than {MAX_TERMS:,} terms as it is written out; use fewer parameters of others",
+                line=line,
+            )
+    raise DeckError(
+        f"an expression goes more than {MAX_LEVELS} terms deep; write parts of it as parameters of their own",
+        line=line,
+    )
 
 
 def substitute(expression: Expression, names: Mapping[str, Expression]) -> Expression:

@@ -11,6 +11,8 @@ from pigtail.circuit.errors import DeckError
 from pigtail.circuit.expressions import Expression, parse_value
 
 _WORD = re.compile(r"\{[^{}]*\}|'[^']*'|[^\s=,(){}']+|=|[{}']")
+#: The longest line, with all that continues it.
+MAX_LINE = 50_000
 _COMMENT = re.compile(r";|(?:^|\s)\$(?:\s|$)|(?:^|\s)//")
 
 
@@ -27,7 +29,7 @@ def logical_lines(text: str) -> Iterator[Line]:
 
     Raises DeckError for a line that continues nothing.
     """
-    pending: tuple[int, str] | None = None
+    pending: tuple[int, list[str]] | None = None
     commanding = False
     for index, raw in enumerate(text.split("\n"), start=2):
         line = _COMMENT.split(raw, maxsplit=1)[0].strip().lower()
@@ -39,16 +41,19 @@ def logical_lines(text: str) -> Iterator[Line]:
         if line.startswith("+"):
             if pending is None:
                 raise DeckError("a continuation line (+) follows nothing", line=index)
-            pending = (pending[0], pending[1] + " " + line[1:])
+            pending[1].append(line[1:])
             continue
         if pending:
             yield _line(*pending)
-        pending = (index, line)
+        pending = (index, [line])
     if pending:
         yield _line(*pending)
 
 
-def _line(number: int, text: str) -> Line:
+def _line(number: int, parts: list[str]) -> Line:
+    text = " ".join(parts)
+    if len(text) > MAX_LINE:
+        raise DeckError(f"the line is longer than {MAX_LINE:,} characters", line=number)
     words = tuple(_WORD.findall(text))
     if not words or words[0] in ("{", "}", "'", "="):
         raise DeckError(f"“{text[:40]}” is not an element or a card", line=number)

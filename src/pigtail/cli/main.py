@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -14,6 +15,8 @@ from pigtail.job.errors import JobError
 
 Command = Callable[[argparse.Namespace], int]
 UNUSABLE = 2
+#: As a shell tells of a program that wrote to nobody.
+READER_GONE = 128 + 13
 
 
 def _check(options: argparse.Namespace) -> int:
@@ -297,12 +300,16 @@ def run(options: argparse.Namespace) -> int:
 def guarded(command: Callable[[], int]) -> int:
     """Run a command; bad input becomes one sentence on the error output and exit 2."""
     try:
-        return command()
+        code = command()
+        sys.stdout.flush()
+    except BrokenPipeError:
+        # whoever read the output is gone: nothing more is written, not even at the end of the interpreter
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return READER_GONE
     except (JobError, KeyError, OSError) as error:
         print(f"pigtail: {error}", file=sys.stderr)
         return UNUSABLE
-    except BrokenPipeError:
-        return 0
+    return code
 
 
 def parse(arguments: Sequence[str]) -> argparse.Namespace:

@@ -15,6 +15,7 @@ from pigtail.circuit.carry import Answers, carry_out
 from pigtail.circuit.noises import Noise
 from pigtail.circuit.sweeping import SweepSolution
 from pigtail.circuit.system import BRANCHES
+from pigtail.job.disk import read_whole
 from pigtail.job.errors import FileError
 from pigtail.units import format_quantity
 
@@ -26,12 +27,7 @@ ROWS, COLUMNS = 25, 6
 
 def solve_file(path: Path) -> tuple[Circuit, Answers]:
     """Read and solve a deck; raises FileError with the line or part at fault."""
-    try:
-        if path.stat().st_size > MAX_BYTES:
-            raise FileError(path, f"the deck is longer than {MAX_BYTES:,} bytes; take a smaller one")
-        data = path.read_bytes()
-    except OSError as error:
-        raise FileError(path, f"the deck cannot be read ({error.strerror}); check its name") from error
+    data = read_whole(path, MAX_BYTES, "deck")
     try:
         text = data.decode("utf-8")
     except UnicodeDecodeError:

@@ -12,6 +12,7 @@ from pigtail.desktop import ask
 from pigtail.desktop.probing import now
 from pigtail.edits.change import Change
 from pigtail.edits.readings import correct_reading, log_readings, strike_reading
+from pigtail.job.disk import read_whole
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import read_rows, text_of, value_of
 from pigtail.units import UnreadableError
@@ -46,12 +47,9 @@ def ask_file(desk: Desk) -> None:
     if path is None:
         return
     try:
-        if path.stat().st_size > MOST_BYTES:
-            desk.tell(f"{path.name} is too large for a table of readings; take it in parts")
-            return
-        text = path.read_text(encoding="utf-8-sig", errors="replace")
-    except OSError as error:
-        desk.tell(f"{path.name} cannot be read ({error.strerror})")
+        text = read_whole(path, MOST_BYTES, "table of readings").decode("utf-8-sig", "replace")
+    except JobError as error:
+        desk.tell(str(error))
         return
     import_text(desk, text, path.name)
 

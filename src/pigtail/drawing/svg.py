@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
-from xml.sax.saxutils import escape
+from xml.sax import saxutils
 
 from pigtail.drawing.shapes import Circle, Drawing, Lettering, Shape, Stroke
+from pigtail.units.storable import storable
+
+
+def escape(text: str) -> str:
+    """A text as XML holds it."""
+    return saxutils.escape(storable(text))
+
 
 #: What the names of inks are on paper.
 PAPER_INKS = {

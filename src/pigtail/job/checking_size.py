@@ -20,7 +20,7 @@ OF_HOST = {
 }  # fmt: skip
 MOST_TERMINALS, MOST_PATHS, MOST_SECTIONS, MOST_JOINS = 500, 200, 12, 24
 #: The most feeds that begin or end at one terminal.
-MOST_AT_ONE = 12
+MOST_AT_ONE = 8
 
 
 def check_sizes(job: Job) -> None:

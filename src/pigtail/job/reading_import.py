@@ -15,10 +15,11 @@ from pigtail.job.errors import EditError, JobError
 from pigtail.job.taking import taken
 from pigtail.job.wiring import probe_against
 from pigtail.units import UnreadableError, format_quantity, parse_quantity
+from pigtail.units.storable import storable
 
 COLUMNS = ("point", "against", "state", "function", "value")
 OTHERS = ("load", "series", "current", "drive", "note", "instrument", "when")
-MOST_ROWS = 20_000
+MOST_ROWS, MOST_CHARACTERS = 20_000, 8_000_000
 #: What an open circuit is logged as [Ω].
 OPEN_OHM = 1e9
 _SHORT = {
@@ -32,11 +33,17 @@ def read_rows(job: Job, text: str, when: datetime) -> tuple[Reading, ...]:
     import csv  # asked for by an import of readings only; the window imports this module at its start
     import io
 
+    if len(text) > MOST_CHARACTERS:
+        raise JobError(f"the text is longer than {MOST_CHARACTERS:,} characters; take it in parts")
+    text = storable(text)
     try:
         dialect = csv.Sniffer().sniff(text[:4000], delimiters=",;\t")
     except csv.Error:
         dialect = csv.excel
-    rows = [r for r in csv.reader(io.StringIO(text), dialect) if any(c.strip() for c in r)]
+    try:
+        rows = [r for r in csv.reader(io.StringIO(text), dialect) if any(c.strip() for c in r)]
+    except csv.Error as error:
+        raise JobError(f"this is no table of readings ({error}); save it as CSV") from error
     if not rows:
         raise JobError(
             "there are no readings in the text; copy rows with point, against, state, function and value"

@@ -18,7 +18,7 @@ import platformdirs
 from pigtail.job.disk import Seen, lock_file, read_whole, remove_if_free, sweep_parts, write_atomically
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import MAX_BYTES, Document, decode, encode
-from pigtail.job.texts import storable
+from pigtail.units.storable import storable
 
 #: So many leftovers are looked at, the newest first.
 MOST_LEFTOVERS = 50

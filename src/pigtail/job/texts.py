@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from functools import cache
 from typing import Any, TypeVar
 
@@ -10,17 +9,9 @@ import msgspec
 from msgspec.structs import replace
 
 from pigtail.job.errors import JobError
+from pigtail.units.storable import UNSTORABLE, storable
 
 T = TypeVar("T", bound=msgspec.Struct)
-#: What no file, page or drawing can hold: control characters but tab and line feed, halves of surrogate pairs, and two that are none.
-_UNSTORABLE = re.compile("[\x00-\x08\x0b-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
-
-
-def storable(text: str) -> str:
-    """A text with a replacement character for each that no file can hold; a carriage return becomes a line feed."""
-    if text.isascii() and text.isprintable():
-        return text
-    return _UNSTORABLE.sub("\ufffd", text.replace("\r\n", "\n").replace("\r", "\n"))
 
 
 def made_storable(item: T) -> T:
@@ -63,7 +54,7 @@ def check_texts(item: Any, where: str) -> None:
                 raise JobError(
                     f"the text is longer than {most:,} characters; shorten it", where=_at(where, field)
                 )
-            if not text.isascii() and _UNSTORABLE.search(text):
+            if not text.isascii() and UNSTORABLE.search(text):
                 raise JobError(
                     "the text holds characters that no file can hold; type it anew", where=_at(where, field)
                 )

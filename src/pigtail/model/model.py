@@ -16,6 +16,7 @@ from pigtail.model.cascade import networks
 from pigtail.model.course import averages_of
 from pigtail.model.deck import on_node
 from pigtail.model.netlist import Netlist, compile_job
+from pigtail.model.parting import holds_nothing, loose_groups, without
 
 #: Where levels are told [Hz].
 REFERENCE_HZ = 1000.0
@@ -33,6 +34,7 @@ class Model:
     def __init__(self, measured: Measured, *, quick: bool = False) -> None:
         self.measured, self.quick = measured, quick
         self._netlists: dict[str, Netlist] = {}
+        self._apart: dict[frozenset[str], Model] = {}
 
     @classmethod
     def of(cls, papers: Job, *, quick: bool = False) -> Model:
@@ -65,6 +67,34 @@ class Model:
                 else compile_job(self.job, state, averages=averages_of(self.job, quick=self.quick))
             )
         return self._netlists[state]
+
+    @cached_property
+    def _groups(self) -> tuple[frozenset[str], ...]:
+        return loose_groups(self.job)
+
+    def about(self, link_id: str) -> Model:
+        """The model by which a feed is solved: without the loose feeds that share nothing with it; this one where those are few."""
+        own = next((g for g in self._groups if link_id in g), frozenset[str]())
+        if not self._groups:
+            return self
+        if own not in self._apart:
+            others = frozenset[str]().union(*self._groups) - own
+            self._apart[own] = Model(Measured(without(self.job, others)), quick=self.quick)
+        return self._apart[own]
+
+    @property
+    def lean(self) -> Model:
+        """The model by which what is no loose feed is solved; this one where those are few."""
+        return self.about("")
+
+    @cached_property
+    def at_rest(self) -> Job:
+        """The job by which what stands where at rest is solved: without the loose feeds that bring no direct current anywhere but one of
+        them; the whole job where loose feeds are few."""
+        held = [
+            g for g in self._groups if all(holds_nothing(self.job, x) for x in self.job.links if x.id in g)
+        ]
+        return without(self.job, frozenset[str]().union(*held[1:])) if held[1:] else self.job
 
     def whose(self, element: str) -> str:
         """What an element of the deck belongs to, in words: a network of a link, a terminal, else the plan."""
@@ -101,13 +131,13 @@ class Model:
 
     def volts(self, state: str, address: str) -> float:
         """Nominal voltage [V] of a terminal against its own return in a host state, at rest."""
-        net = self.netlist()
-        solved = self.resting.v(net.node(address), net.reference(address))
+        net = self.lean.netlist()
+        solved = self.lean.resting.v(net.node(address), net.reference(address))
         return float(np.broadcast_to(solved, (len(self.states),))[self.states.index(state)])
 
     def fed(self, state: str, module_id: str) -> bool:
         """Whether a module is fed in a host state, as solved; one whose supply is not planned counts as fed on the bench."""
-        solved = self.resting.v(on_node(module_id))
+        solved = self.lean.resting.v(on_node(module_id))
         return bool(np.broadcast_to(solved, (len(self.states),))[self.states.index(state)] > FED)
 
     def powered(self, state: str, pin: str) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 
 from pigtail.drawing.shapes import Circle, Drawing, Stroke
+from pigtail.units.storable import storable
 
 #: DXF turns y upward, and says its unit by a number: 4 is the millimetre.
 MILLIMETRES = 4
@@ -33,7 +34,12 @@ def dxf_bytes(drawing: Drawing) -> bytes:
             points = [(x, drawing.height - y) for x, y in shape.points]
             space.add_lwpolyline(points, close=shape.closed, dxfattribs=look)
         else:
-            text = space.add_text(shape.text, height=shape.size, rotation=-shape.angle, dxfattribs=look)
+            text = space.add_text(
+                " ".join(storable(shape.text).split()),
+                height=shape.size,
+                rotation=-shape.angle,
+                dxfattribs=look,
+            )
             text.set_placement((shape.x, drawing.height - shape.y), align=align[shape.anchor])
     out = io.StringIO()
     document.write(out)

@@ -6,8 +6,8 @@ import enum
 import io
 from importlib import resources
 from typing import Any
-from xml.sax.saxutils import escape
 
+from pigtail.drawing.svg import escape
 from pigtail.sheet.blocks import Sheet, SheetPicture, SheetTable
 from pigtail.sheet.pages import pictures
 
@@ -167,8 +167,15 @@ def _cautions(sheet: Sheet, style: dict[str, Any], width: float) -> Any:
 
     lines = [Paragraph("Cautions first", style["caution"])]
     lines += [Paragraph("• " + escape(c), style["text"]) for c in sheet.cautions]
-    box = Grid([[lines]], colWidths=[width])
-    box.setStyle([("BOX", (0, 0), (-1, -1), 2, HexColor("#a3262a")), ("FONTNAME", (0, 0), (-1, -1), "B612")])
+    box = Grid([[line] for line in lines], colWidths=[width], splitInRow=1)
+    box.setStyle(
+        [
+            ("BOX", (0, 0), (-1, -1), 2, HexColor("#a3262a")),
+            ("FONTNAME", (0, 0), (-1, -1), "B612"),
+            ("TOPPADDING", (0, 0), (-1, -1), 1),
+            ("BOTTOMPADDING", (0, 0), (-1, -1), 1),
+        ]
+    )
     return box
 
 
@@ -184,7 +191,7 @@ def _table(table: SheetTable, style: dict[str, Any], width: float) -> list[Any]:
     widths = [width * w / sum(weights) for w in weights]
     rows = [[Paragraph(escape(c), style["head"]) for c in table.columns]]
     rows += [[Paragraph(escape(c), style["cell"]) for c in row] for row in table.rows]
-    grid = Grid(rows, colWidths=widths, repeatRows=1)
+    grid = Grid(rows, colWidths=widths, repeatRows=1, splitInRow=1)
     grid.setStyle(
         [
             ("LINEBELOW", (0, 0), (-1, 0), 1, HexColor("#5b5348")),

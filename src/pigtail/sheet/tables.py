@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import csv
 import io
+import unicodedata
 
 from pigtail.sheet.blocks import SheetTable
 
-RISKY = ("=", "+", "-", "@", "\t", "\r", "\n")
+#: What a formula begins with, and what looks like it: some programs take the one for the other.
+RISKY = frozenset("=+-@\t\r\n|%꞊᐀゠⹀")
+#: What stands before it and is not seen: spaces, what only tells how to write, controls.
+_UNSEEN = ("Zs", "Zl", "Zp", "Cf", "Cc")
 
 
 def safe_cell(text: str) -> str:
@@ -16,7 +20,10 @@ def safe_cell(text: str) -> str:
     >>> safe_cell("=1+1"), safe_cell("red")
     ("'=1+1", 'red')
     """
-    return f"'{text}" if text.lstrip(" ").startswith(RISKY) or text.startswith(RISKY) else text
+    if text[:1] in RISKY and text:
+        return f"'{text}"
+    first = next((c for c in text if unicodedata.category(c) not in _UNSEEN), "")
+    return f"'{text}" if unicodedata.normalize("NFKC", first)[:1] in RISKY and first else text
 
 
 def csv_text(table: SheetTable) -> str:

@@ -18,6 +18,11 @@ from pigtail.job.errors import FileError
 
 #: Shorter than this nothing can be gated [s]; longer than this is not read [s].
 SHORTEST_S, LONGEST_S = 0.4, 3600.0
+#: What can be judged: samples a second, and samples in all; how many are read at a time.
+SLOWEST_HZ, FASTEST_HZ, MOST_SAMPLES, BLOCK = 8_000, 768_000, 400_000_000, 1 << 18
+#: The standard's gating: blocks [s], the part of one that the next begins after, the relative gate [LU], the offset of its scale [LUFS],
+#: the weights of left, right, centre and the two surrounds.
+GATE_S, STEP, RELATIVE_LU, OFFSET_LUFS, WEIGHTS = 0.4, 0.25, 10.0, -0.691, (1.0, 1.0, 1.0, 1.41, 1.41)
 #: Below this a recording is silence [LUFS], the absolute gate of the standard.
 SILENCE_LUFS = -70.0
 
@@ -32,39 +37,124 @@ class Loudness(msgspec.Struct, frozen=True):
 
 
 def loudness_of(path: Path | str) -> Loudness:
-    """Loudness of a sound file; raises FileError, one sentence, for what cannot be judged."""
-    samples, rate = _read(Path(path))
-    seconds = len(samples) / rate
-    if seconds < SHORTEST_S:
-        raise FileError(path, f"the recording lasts {seconds:.2f} s; half a minute of music is wanted")
-    lufs = integrated(samples, rate)
-    if not lufs > SILENCE_LUFS:
-        raise FileError(path, "the recording is silent; check the lead and the recorder's level")
-    peak = float(20 * np.log10(max(float(np.abs(samples).max()), 1e-12)))
-    return Loudness(Path(path).name, lufs, peak, seconds)
-
-
-def integrated(samples: np.ndarray, rate: int) -> float:
-    """Integrated loudness [LUFS] of samples [N] or [N, channels] within ±1 at a rate [Hz]; minus infinity for silence."""
-    meter: Any = importlib.import_module("pyloudnorm").Meter(rate, filter_class="DeMan")
-    with np.errstate(all="ignore"):
-        return float(meter.integrated_loudness(samples))
-
-
-def _read(path: Path) -> tuple[np.ndarray, int]:
+    """Loudness of a sound file, read in blocks; raises FileError, one sentence, for what cannot be judged."""
+    path = Path(path)
     sound: Any = importlib.import_module("soundfile")
     if not path.is_file():
         raise FileError(path, "there is no such file; choose a recording")
     try:
         with sound.SoundFile(str(path)) as file:
-            if file.frames / max(file.samplerate, 1) > LONGEST_S:
-                raise FileError(path, "the recording is longer than an hour; cut out a minute of it")
-            if file.channels > 5:
-                raise FileError(
-                    path, f"the recording has {file.channels} channels; one to five can be judged"
-                )
-            return file.read(dtype="float64", always_2d=True), int(file.samplerate)
+            _check_form(path, file.frames, int(file.samplerate), file.channels)
+            measured = Gated(int(file.samplerate), file.channels)
+            for block in file.blocks(blocksize=BLOCK, dtype="float64", always_2d=True):
+                if not np.isfinite(block).all():
+                    raise FileError(
+                        path, "the recording holds samples that are no numbers; save it again as WAV"
+                    )
+                measured.take(block)
     except sound.LibsndfileError as error:
         raise FileError(
             path, f"this is no sound file that can be read ({error.error_string}); save it as WAV"
         ) from error
+    if measured.seconds < SHORTEST_S:
+        raise FileError(
+            path, f"the recording lasts {measured.seconds:.2f} s; half a minute of music is wanted"
+        )
+    lufs = measured.integrated()
+    if not lufs > SILENCE_LUFS:
+        raise FileError(path, "the recording is silent; check the lead and the recorder's level")
+    peak = float(20 * np.log10(max(measured.peak, 1e-12)))
+    return Loudness(path.name, lufs, peak, measured.seconds)
+
+
+def integrated(samples: np.ndarray, rate: int) -> float:
+    """Integrated loudness [LUFS] of samples [N] or [N, channels] within ±1 at a rate [Hz]; minus infinity for silence."""
+    whole = samples.reshape(len(samples), -1)
+    measured = Gated(rate, whole.shape[1])
+    for at in range(0, len(whole), BLOCK):
+        measured.take(whole[at : at + BLOCK])
+    return measured.integrated()
+
+
+def _check_form(path: Path, frames: int, rate: int, channels: int) -> None:
+    if not SLOWEST_HZ <= rate <= FASTEST_HZ:
+        raise FileError(path, f"the recording has {rate:,} samples a second; 8,000 to 768,000 can be judged")
+    if channels > 5:
+        raise FileError(path, f"the recording has {channels} channels; one to five can be judged")
+    if frames / rate > LONGEST_S or frames * channels > MOST_SAMPLES:
+        raise FileError(path, "the recording is longer than an hour; cut out a minute of it")
+
+
+class Gated:
+    """Integrated loudness of a recording that comes in blocks: weighted as it comes, of each gating block the mean square is kept.
+
+    The weighting filters are those of the package; the gating is that of the standard, which the package does on whole recordings only.
+    """
+
+    def __init__(self, rate: int, channels: int) -> None:
+        meter: Any = importlib.import_module("pyloudnorm").Meter(rate, filter_class="DeMan")
+        self.rate, self.channels = rate, channels
+        self.filters = [(f.passband_gain, f.b, f.a) for f in meter._filters.values()]
+        self.states = [np.zeros((max(len(b), len(a)) - 1, channels)) for _, b, a in self.filters]
+        self.count, self.peak = 0, 0.0
+        self.sums: list[np.ndarray] = [np.zeros((1, channels))]
+        self._at, self._total = [0], np.zeros(channels)
+
+    @property
+    def seconds(self) -> float:
+        """How long it was so far [s]."""
+        return self.count / self.rate
+
+    def take(self, block: np.ndarray) -> None:
+        """Take the next samples [N, channels] within ±1."""
+        lfilter: Any = importlib.import_module("scipy.signal").lfilter
+        self.peak = max(self.peak, float(np.abs(block).max(initial=0.0)))
+        for k, (gain, b, a) in enumerate(self.filters):
+            block, self.states[k] = lfilter(b, a, block, axis=0, zi=self.states[k])
+            block = gain * block
+        sums = self._total + np.cumsum(np.square(block), axis=0)
+        first, last = self.count, self.count + len(block)
+        places = [p for p in _edges(self.rate, last) if first < p <= last]
+        if places:
+            self._at += places
+            self.sums.append(sums[np.array(places) - first - 1])
+        if len(block):
+            self._total = sums[-1]
+        self.count = last
+
+    def integrated(self) -> float:
+        """Integrated loudness [LUFS]; minus infinity for silence. ITU-R BS.1770, with both of its gates."""
+        at = {p: k for k, p in enumerate(self._at)}
+        sums = np.concatenate(self.sums)
+        ends = [(a, b) for a, b in _blocks(self.rate, self.seconds) if b in at]
+        if not ends:
+            return float("-inf")
+        starts, stops = (np.array([at[p] for p in side]) for side in zip(*ends, strict=True))
+        squares = (sums[stops] - sums[starts]) / (GATE_S * self.rate)
+        weights = np.array(WEIGHTS[: self.channels])
+        with np.errstate(all="ignore"):
+            loud = OFFSET_LUFS + 10 * np.log10(squares @ weights)
+            heard = squares[loud >= SILENCE_LUFS]
+            if not len(heard):
+                return float("-inf")
+            gate = OFFSET_LUFS + 10 * np.log10(heard.mean(axis=0) @ weights) - RELATIVE_LU
+            kept = squares[(loud > gate) & (loud > SILENCE_LUFS)]
+            return (
+                float(OFFSET_LUFS + 10 * np.log10(kept.mean(axis=0) @ weights))
+                if len(kept)
+                else float("-inf")
+            )
+
+
+def _blocks(rate: int, seconds: float) -> list[tuple[int, int]]:
+    """The gating blocks of a recording, from sample to sample: 0.4 s each, three quarters shared with the next."""
+    count = round((seconds - GATE_S) / (GATE_S * STEP)) + 1
+    return [(int(GATE_S * (j * STEP) * rate), int(GATE_S * (j * STEP + 1) * rate)) for j in range(count)]
+
+
+def _edges(rate: int, last: int) -> list[int]:
+    """The samples at which a gating block may begin or end, up to the last that was read, of the last block taken."""
+    first = max(int((last - BLOCK) / (GATE_S * STEP * rate)) - 6, 0)
+    until = int(last / (GATE_S * STEP * rate)) + 2
+    found = {int(GATE_S * (j * STEP) * rate) for j in range(first, until)}
+    return sorted(found | {int(GATE_S * (j * STEP + 1) * rate) for j in range(max(first - 4, 0), until)})

@@ -51,7 +51,7 @@ def study_parts(
 
 def _volts(model: Model, capacitors: list[tuple[Network, PartRule]]) -> dict[tuple[int, str], Estimate]:
     """The DC across capacitors [V] in the working state, the first of their nodes against the second."""
-    net = model.netlist()
+    net = model.about(capacitors[0][0].link).netlist()
     places = {(n.at, rule.name): (n, rule) for n, rule in capacitors}
     keys = {place: f"{place[0]}.{place[1]}" for place in places}
 
@@ -74,7 +74,7 @@ def _in_all_states(model: Model, network: Network, rule: PartRule, here: Estimat
     """The DC across a capacitor in the working state, widened to what it is in the others."""
     if here.value is None:
         return here
-    others = np.atleast_1d(model.resting.v(*(network.node(x) for x in rule.nodes)))
+    others = np.atleast_1d(model.about(network.link).resting.v(*(network.node(x) for x in rule.nodes)))
     return replace(here, low=min(here.low, float(others.min())), high=max(here.high, float(others.max())))
 
 
@@ -160,14 +160,14 @@ def _heat(model: Model, link: Link, resistors: list[tuple[Network, PartRule]], a
     """The resistors of a link that are too hot, at nominal values in the worst state: half of what they stand is kept in hand."""
     if not resistors:
         return []
-    found = []
+    found, about = [], model.about(link.id)
     for network, rule in resistors:
         pair = network.lies_between(rule.name)
         if pair is None:
             continue
         part = part_of(network, rule)
-        dc = float(np.abs(np.atleast_1d(model.resting.v(*pair))).max())
-        ac = float(np.abs(model.played.v(*pair))[0, 0])
+        dc = float(np.abs(np.atleast_1d(about.resting.v(*pair))).max())
+        ac = float(np.abs(about.played.v(*pair))[0, 0])
         watts = (dc**2 + ac**2) / part.value.low if part.value.low > 0 else 0.0
         stands = part.rating.nominal if part.rating is not None else ratings().resistor.usual
         if watts <= stands / ratings().resistor.margin:

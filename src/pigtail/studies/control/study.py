@@ -47,7 +47,8 @@ def study_control(model: Model) -> ControlFound:
     job = model.job
     if not job.modules:
         return ControlFound("control", {}, (tell("control.no_module", ""),))
-    net = compile_job(job, job.working_state(), averages=averages_of(job), clamps=True)
+    rest = model.at_rest
+    net = compile_job(rest, rest.working_state(), averages=averages_of(rest), clamps=True)
     scene = Scene(model, net, moments(model))
     asked, driven, touched = columns(scene), drives(scene), contacts(scene)
     if not asked:

@@ -164,7 +164,7 @@ def transitions_of(job: Job) -> tuple[Transition, ...]:
     from pigtail.studies.control.moments import moments
 
     model = Model.of(job)
-    scene = Scene(model, model.netlist(), moments(model))
+    scene = Scene(model, model.lean.netlist(), moments(model))
     found = []
     runs = Runs(scene)
     for change in changes(scene):

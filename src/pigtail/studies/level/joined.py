@@ -137,6 +137,7 @@ def without_middle(model: Model, link: Link, stage: Network) -> bool:
     rail = next(iter(link.at("sup")), "")
     if not stage.shape.amplifies or not stage.shape.middle or not rail:
         return False
+    model = model.about(link.id)
     net = model.netlist()
     rest, at = model.resting, model.states.index(net.state)
     swings = net.swings_on(rest, link, stage).reshape(-1)

@@ -55,7 +55,6 @@ def study_level(model: Model) -> LevelFound:
     if not feeds:
         none = tell("level.no_feed", "")
         return LevelFound("level", {}, (none,))
-    netlist = model.netlist()
     details: list[FeedDetail] = []
     findings: list[Finding] = []
     for link, ends in feeds:
@@ -66,7 +65,7 @@ def study_level(model: Model) -> LevelFound:
         findings += [*dead, *([lost] if lost else []), *joined_findings(model, link, *ends)]
         if lost or len(dead) == len(ends[0]):
             continue
-        feed = Feed(netlist, link, *ends)
+        feed = Feed(model.about(link.id).netlist(), link, *ends)
         detail = feed.study()
         findings += study_parts(model, link, "level", feed.across)
         further = uses(feed, twin=twin_of(job, link) is not None)
@@ -90,7 +89,7 @@ def glance_level(model: Model, link_id: str, hints: Hints | None = None) -> Feed
     ends = _ends(job, link) if link is not None and link.purpose is Purpose.FEED else None
     if link is None or ends is None or isinstance(ends, Finding):
         return None
-    return Feed(model.netlist(), link, *ends).glance(hints or Hints())
+    return Feed(model.about(link.id).netlist(), link, *ends).glance(hints or Hints())
 
 
 def _ends(job: Job, link: Link) -> tuple[tuple[str, ...], str] | Finding | None:

@@ -65,13 +65,15 @@ def _judged(model: Model, module: Module, through: Through, into: Link, out: Lin
     if source is None or sink is None:
         return []
     words = {"source": job.label(source), "module": module.name, "name": job.label(sink)}
-    powered = {"through_db": _level(model.netlist(), source, sink)}
+    powered = {"through_db": _level(model.about(into.id).netlist(), source, sink)}
     found = [judge("level.through", powered, into.id, words)]
     if through.passes is None:
         names = {t.id: t.name for t in module.terminals}
         told = words | {"start": names[through.start], "end": names[through.end]}
         return [*found, tell("level.through_unknown", into.id, told)]
-    unfed = {"through_unpowered_db": _level(_without_supply(model, module).netlist(), source, sink)}
+    unfed = {
+        "through_unpowered_db": _level(_without_supply(model.about(into.id), module).netlist(), source, sink)
+    }
     return [*found, judge("level.through_unpowered", unfed, into.id, words)]
 
 

@@ -76,7 +76,7 @@ class BatterySupply:
             rail,
             battery,
         )
-        self.net = model.netlist()
+        self.net = model.lean.netlist()
         self.states = self.job.host.states
         self.inputs = [i for i in self.net.inputs if i.in_deck] + [
             self._input(q) for q in BATTERY_QUANTITIES if q.field in OF_LIFE

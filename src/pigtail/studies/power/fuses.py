@@ -28,7 +28,7 @@ Array = NDArray[np.float64]
 
 def fuse_findings(model: Model, link: Link, source: str) -> Iterator[Finding]:
     """The findings about the fuses of a supply that starts at a rail."""
-    job, net, heaviest = model.job, model.netlist(), lasting_draws(model.job)
+    job, net, heaviest = model.job, model.lean.netlist(), lasting_draws(model.job)
     for fuse in networks(link):
         if Does.FUSES not in fuse.shape.does:
             continue

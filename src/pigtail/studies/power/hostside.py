@@ -37,7 +37,7 @@ def host_regulator(model: Model, rail: str) -> Iterator[Finding]:
         or not rail.startswith(f"{HOST}.")
     ):
         return
-    net, subject, heaviest = model.netlist(), subjects.terminal(rail), lasting_draws(job)
+    net, subject, heaviest = model.lean.netlist(), subjects.terminal(rail), lasting_draws(job)
     given = terminal.regulator or Regulator()
     own = [
         Input(
@@ -106,7 +106,7 @@ def _label(papers: object) -> str:
 
 def _behind_heat(model: Model, pin: str, found: Decoded, words: dict[str, str]) -> Finding:
     """How hot the regulator behind a pin gets."""
-    net, subject, heaviest = model.netlist(), subjects.terminal(pin), lasting_draws(model.job)
+    net, subject, heaviest = model.lean.netlist(), subjects.terminal(pin), lasting_draws(model.job)
     low, usual, high = found.family.theta
     theta = Known(nominal=usual, low=low, high=high, unit="°C/W", basis=Basis.TYPICAL, source="its family")
     told = f"{found.marking}: heat resistance to air"

@@ -84,7 +84,7 @@ def drawn_by(outputs: Sequence[Driven], samples: Samples, volts: Array) -> Array
 
 def _rail(model: Model, rail: str) -> Finding:
     """Whether a rail has it to give: to all modules in a burst, all stages at rest, all power stages at full output, together."""
-    job, net, outputs = model.job, model.netlist(), outputs_on(model.job, rail)
+    job, net, outputs = model.job, model.lean.netlist(), outputs_on(model.job, rail)
     value = subjects.terminal(rail).parameter
     wanted_of = {subjects.terminal(rail), *(s for o in outputs for s in o.subjects)}
     inputs = [i for i in net.inputs if i.in_deck or i.subject in wanted_of]
@@ -122,7 +122,7 @@ def _rail(model: Model, rail: str) -> Finding:
 
 def _volts(model: Model, link: Link, stage: Network, rail: str) -> Finding:
     """Whether the rail, or its own supply, lies within what the stage stands, as solved at its supply pins in every state."""
-    net = model.netlist()
+    net = model.lean.netlist()
     inputs = [i for i in net.inputs if i.in_deck or i.subject == stage.subject]
     cases = [dict(s) for s in ({tuple(x.items()): x for x in net.switches.values()}).values()]
 

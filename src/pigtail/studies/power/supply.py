@@ -65,7 +65,13 @@ class DirectSupply:
     """A supply from a rail of the host or of another module."""
 
     def __init__(self, model: Model, pin: str, link: Link, rail: str) -> None:
-        self.netlist, self.job, self.pin, self.link, self.rail = model.netlist(), model.job, pin, link, rail
+        self.netlist, self.job, self.pin, self.link, self.rail = (
+            model.lean.netlist(),
+            model.job,
+            pin,
+            link,
+            rail,
+        )
         every = networks(link)
         self.converter: Network | None = next((n for n in every if Does.CONVERTS in n.shape.does), None)
         self.shape = (self.converter or every[-1]).shape

@@ -21,6 +21,7 @@ from pigtail.job.windings import winding_at
 from pigtail.job.wiring import probe_against, return_address, supply_links
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate, Wanted
+from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
 from pigtail.model.spread import Samples, estimate, split
 from pigtail.studies.control.meant import StateMoment, meant
@@ -90,24 +91,39 @@ class Predicted:
         return found + [Case(tap, s, "open") for tap, _ in self._plan.taps for s in live]
 
     def _all(self) -> dict[Case, Estimate]:
-        cases = self._cases()
+        model, found = self._plan.model, dict[Case, Estimate]()
+        about = dict(self._plan.taps)
+        groups: dict[int, tuple[Model, list[Case]]] = {}
+        for case in self._cases():
+            link = about.get(case.address)
+            part = model.about(link.id if link is not None else "")
+            groups.setdefault(id(part), (part, []))[1].append(case)
+        for part, cases in groups.values():
+            found |= self._of_part(part, cases)
+        return found
+
+    def _of_part(self, part: Model, cases: list[Case]) -> dict[Case, Estimate]:
+        """The cases that one part of the plan is solved for."""
+        places = tuple(dict.fromkeys(c.address for c in cases))
         try:
-            net = self._probed()
+            net = self._probed(part, places)
             cases = [c for c in cases if c.state in net.switches]
             wanted = {str(k): Wanted("V", "the reading") for k in range(len(cases))}
             inputs = [i for i in net.inputs if i.in_deck]
             found = (
-                estimate(inputs, lambda samples: self._solved(net, cases, samples), wanted) if cases else {}
+                estimate(inputs, lambda samples: self._solved(net, places, cases, samples), wanted)
+                if cases
+                else {}
             )
         except (CompileError, CircuitError, ConvergenceError):
             return {}
         return {c: found[str(k)] for k, c in enumerate(cases)}
 
-    def _probed(self) -> Netlist:
+    def _probed(self, part: Model, places: tuple[str, ...]) -> Netlist:
         """The netlist with a resistor at every plug and tap: the meter, and the dummy load beside it."""
-        net = self._plan.model.netlist()
+        net = part.netlist()
         lines = []
-        for k, address in enumerate(self._places):
+        for k, address in enumerate(places):
             lines += [
                 f".param probe_{k}={NOTHING_OHM:g}",
                 f"Rprobe_{k} {net.node(address)} {net.reference(address)} {{probe_{k}}}",
@@ -115,12 +131,10 @@ class Predicted:
         text = net.text.replace("\n.op\n", "\n" + "\n".join(lines) + "\n.op\n", 1) if lines else net.text
         return replace(net, text=text, circuit=parse(text))
 
-    @property
-    def _places(self) -> tuple[str, ...]:
-        return (*self._plan.pins, *(t for t, _ in self._plan.taps))
-
-    def _solved(self, net: Netlist, cases: list[Case], samples: Samples) -> dict[str, np.ndarray]:
-        places = {a: k for k, a in enumerate(self._places)}
+    def _solved(
+        self, net: Netlist, probed: tuple[str, ...], cases: list[Case], samples: Samples
+    ) -> dict[str, np.ndarray]:
+        places = {a: k for k, a in enumerate(probed)}
         instrument = meter(self._plan.papers.meter).load_ohm(Function.DC_VOLTS)
         rows = []
         for case in cases:
@@ -135,7 +149,7 @@ class Predicted:
             if case.address.startswith(
                 f"{HOST}."
             ):  # its module is not joined yet: nothing of it stands at the tap
-                row |= {n: 1.0 for n in net.known if n.endswith("_pulled")}
+                row |= {n: 1.0 for n in net.known if n.endswith("__pulled")}
             rows.append(row)
         solved = net.each(samples, *rows)
         found = {}

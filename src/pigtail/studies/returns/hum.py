@@ -56,7 +56,7 @@ def hum_of(model: Model, link: Link, sink: str, drives: dict[str, float]) -> Est
 
     Args: model; feed; the input it ends at; what plays, as switches of its outputs.
     """
-    job, net = model.job, model.netlist()
+    job, net = model.job, model.about(link.id).netlist()
     supplies = [
         c for c in charging_of(job) if f"{c.rectifier.subject.parameter()}__charging" in _switches(net)
     ]

@@ -55,7 +55,6 @@ def study_returns(model: Model) -> ReturnsFound:
         none = tell("returns.no_feed", "")
         return ReturnsFound("returns", {}, (none,))
     findings = _missing_returns(job)
-    netlist = model.netlist()
     if findings:
         return ReturnsFound("returns", {}, tuple(findings))
     findings += [*_driven_grounds(model.papers), *_bridged(job)]
@@ -63,7 +62,7 @@ def study_returns(model: Model) -> ReturnsFound:
     if not feeds:
         findings += [tell("returns.silent", ""), *_own_parts(model)]
         return ReturnsFound("returns", {}, tuple(findings))
-    studies = [_Buzz(netlist, link) for link in feeds]
+    studies = [_Buzz(model.about(link.id).netlist(), link) for link in feeds]
     numbers = [s.study() for s in studies]
     every = range(len(feeds))
     worst = max(every, key=lambda k: _loudness(numbers[k]["buzz_db"]))
