@@ -182,9 +182,9 @@ def test_files_that_are_not_there_or_too_long_exit_2(
     big = tmp_path / "big.cir"
     big.write_bytes(b"x" * 4_000_001)
     for path, words in (
-        (tmp_path / "none.cir", "cannot be read"),
-        (tmp_path, "cannot be read"),
-        (big, "longer than"),
+        (tmp_path / "none.cir", "no such file"),
+        (tmp_path, "not a file"),
+        (big, "larger than"),
     ):
         code, _, err = run(capsys, "solve", str(path))
         assert code == 2

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from pigtail.circuit.elimination import Plan, SingularError, make_plan
 from pigtail.circuit.errors import FAILURES, UnsolvedError
+from pigtail.circuit.sparse import is_large, rest_of_large, waves_of_large
 from pigtail.circuit.store import Store
 from pigtail.circuit.system import System
 
@@ -42,6 +43,8 @@ def solve_rest(
 ) -> Array:
     """Unknowns [S, n] of a linear circuit at rest: G·x = b, both those of the system unless others are given."""
     g, b = system.g if g is None else g, system.b_dc if b is None else b
+    if is_large(system):
+        return rest_of_large(system, g, b)
     if system.samples == 1:
         return _alone(system, g, b, kind)[None, :]
     plan = plan_for(system, lambda: g, kind)
@@ -72,6 +75,9 @@ def solve_waves(
     g, c = matrices
     hertz = np.atleast_2d(hertz)
     samples, points = max(system.samples, hertz.shape[0]), hertz.shape[-1]
+    if samples == 1 and is_large(system):
+        large = waves_of_large(system, g, c, b, hertz[0])
+        return large if wanted is None else large[..., list(wanted)]
     if samples == points == 1:
         omega = 2j * np.pi * float(hertz[0, 0])
         single: dict[tuple[int, int], Any] = dict(g)

@@ -30,6 +30,7 @@ from pigtail.circuit.emitter import (
     Value,
     namespace,
 )
+from pigtail.circuit.errors import CircuitError
 from pigtail.circuit.expressions import Expression, Name, leaves
 from pigtail.circuit.instances import DeviceFeed, Instance, Sensed
 from pigtail.circuit.pivots import choose_order
@@ -355,8 +356,17 @@ def _formulas(instance: Instance) -> Iterable[Expression]:
     yield from (e for _, e in instance.memory)
 
 
+#: The most unknowns of a circuit whose code is written out.
+MOST_UNKNOWNS = 1_000
+
+
 def program_for(system: System, *, dynamic: bool, arrays: bool) -> Program:
     """The code of a circuit: kept, since circuits of one structure share it. Raises UnsolvedError."""
+    if system.size > MOST_UNKNOWNS:
+        raise CircuitError(
+            f"a circuit with devices, or a run in time, may have {MOST_UNKNOWNS:,} unknowns here and this one has {system.size:,}; "
+            "solve it in parts"
+        )
     incidence = [(i, j) for i, j in system.g if max(i, j) >= len(system.index)]
     units = frozenset(p for p in incidence if _is_one(system.g[p]))
     key = (system.circuit.structure, dynamic, arrays, units)

@@ -41,6 +41,8 @@ SHARP = 1e-3
 #: The shortest step, as a part of the whole time.
 SHORTEST = 1e-13
 MOST_STEPS = 1_000_000
+#: The most periods of a pulse in a run.
+MOST_PERIODS = 200_000
 #: Equal steps taken at a time.
 MARCH = 20_000
 
@@ -137,6 +139,10 @@ class _Run:
         self.sources = Sources(system, self.program.sources, step, stop, self.arrays)
         if not fixed:
             self.longest = min([self.longest, *(w.longest for w in self.sources.waves)])
+        if stop > MOST_PERIODS * min((w.period for w in self.sources.waves), default=math.inf):
+            raise ConvergenceError(
+                f"a pulse of “{self.title}” comes more than {MOST_PERIODS:,} times in {stop:.3g} s; give a shorter run or a longer period"
+            )
         if stop > MOST_STEPS * self.longest:
             raise self._too_long(0.0)
         try:

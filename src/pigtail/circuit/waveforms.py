@@ -20,6 +20,8 @@ from pigtail.circuit.netlist import Element
 
 #: A sine is followed by at least so many steps a period, or the crest that a rectifier lives on could be missed.
 STEPS_A_PERIOD = 50
+#: The shortest rise or fall as a part of a run.
+SHORTEST_PART = 1e-12
 Number = Any
 """A float, or an array [S]."""
 
@@ -28,13 +30,14 @@ class Wave(msgspec.Struct, frozen=True):
     """A source in time: at(t) its value [V or A]; corner(t) the next corner after t [s], inf when there is none.
 
     longest is the longest step [s] that cannot jump over what it does; over gives the values at many times at once,
-    where that is possible.
+    where that is possible; period after what time its corners come again [s].
     """
 
     at: Callable[[float], Number]
     corner: Callable[[float], float]
     longest: float = math.inf
     over: Callable[[NDArray[np.float64]], NDArray[np.float64]] | None = None
+    period: float = math.inf
 
 
 def make_wave(element: Element, arguments: Sequence[Number], step: float, stop: float) -> Wave:
@@ -101,7 +104,13 @@ def _sine(element: Element, arguments: list[Number], _step: float, stop: float) 
 def _pulse(element: Element, arguments: list[Number], step: float, stop: float) -> Wave:
     low, high, *times = _filled(arguments, (0, 0, 0, step, step, stop, stop, 0))
     delay, rise, fall, width, period, count = (_time(element, x) for x in times)
-    rise, fall, width, period = rise or step, fall or step, width or stop, period or stop
+    least = SHORTEST_PART * stop  # what is shorter is a jump to any step of the run
+    rise, fall, width, period = (
+        max(rise or step, least),
+        max(fall or step, least),
+        width or stop,
+        period or stop,
+    )
     corners = (0.0, rise, rise + width, rise + width + fall)
 
     def part(t: float) -> float:
@@ -122,7 +131,7 @@ def _pulse(element: Element, arguments: list[Number], step: float, stop: float) 
                     return at
         return math.inf
 
-    return Wave(lambda t: low + (high - low) * part(t), corner)
+    return Wave(lambda t: low + (high - low) * part(t), corner, period=period)
 
 
 def _pieces(element: Element, arguments: list[Number], _step: float, _stop: float) -> Wave:

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from pigtail import __version__
-from pigtail.job.errors import JobError
+from pigtail.job.errors import EditError, JobError
 
 Command = Callable[[argparse.Namespace], int]
 UNUSABLE = 2
@@ -47,6 +47,14 @@ def _sheet(options: argparse.Namespace) -> int:
 
 
 def _solve(options: argparse.Namespace) -> int:
+    from pigtail.cli.limited import within
+
+    if not 0 < options.limit <= 86_400 or not 100 <= options.memory <= 1_000_000:
+        raise EditError("--limit lies between 0 and 86,400 s, --memory between 100 and 1,000,000 MB")
+    return within(lambda: guarded(lambda: _solved(options)), options.limit, options.memory, str(options.file))
+
+
+def _solved(options: argparse.Namespace) -> int:
     from pigtail.cli.solve import as_json, as_text, solve_file
 
     circuit, answers = solve_file(options.file)
@@ -255,6 +263,12 @@ def parser() -> argparse.ArgumentParser:
     solve = commands.add_parser("solve", help="solve a circuit given as a SPICE-style deck")
     solve.add_argument("file", type=Path, metavar="DECK")
     solve.add_argument("--json", action="store_true", help="print a JSON object")
+    solve.add_argument(
+        "--limit", type=float, default=120.0, metavar="S", help="stop after so many seconds (default 120)"
+    )
+    solve.add_argument(
+        "--memory", type=int, default=4000, metavar="MB", help="take no more memory than this (default 4000)"
+    )
     solve.set_defaults(run=_solve)
     _add_suggest(commands)
     compare = commands.add_parser("compare", help="how much louder one recording is than another, in LU")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
@@ -37,6 +38,12 @@ def solve_file(path: Path) -> tuple[Circuit, Answers]:
         return circuit, carry_out(circuit)
     except CircuitError as error:
         raise FileError(path, str(error)) from error
+    except RecursionError as error:
+        raise FileError(path, "something in the deck is nested too deeply; write it in parts") from error
+    except (ArithmeticError, np.linalg.LinAlgError) as error:
+        raise FileError(
+            path, f"the deck has values that cannot be worked with ({error}); look for the extreme ones"
+        ) from error
 
 
 def names_of(circuit: Circuit) -> dict[str, Callable[[Solution], Array]]:
@@ -58,7 +65,7 @@ def as_json(circuit: Circuit, answers: Answers) -> dict[str, Any]:
     names = names_of(circuit)
     report: dict[str, Any] = {}
     if answers.op is not None:
-        report["op"] = {k: float(read(answers.op)[0]) for k, read in names.items()}
+        report["op"] = {k: _number(read(answers.op)[0]) for k, read in names.items()}
     if answers.ac is not None:
         solved = answers.ac
         report["ac"] = {"frequency": _list(solved.frequencies)} | {
@@ -81,9 +88,16 @@ def as_json(circuit: Circuit, answers: Answers) -> dict[str, Any]:
     return report
 
 
-def _list(values: Array | None) -> list[float]:
-    found: list[float] = [] if values is None else np.asarray(values, dtype=float).tolist()
-    return found
+def _list(values: Array | None) -> list[float | None]:
+    """Numbers for JSON, which has none that is not finite: null stands for those."""
+    if values is None:
+        return []
+    found = np.asarray(values, dtype=float)
+    return [v if math.isfinite(v) else None for v in found.tolist()]
+
+
+def _number(value: Any) -> float | None:
+    return float(value) if math.isfinite(value) else None
 
 
 def _noise(noise: Noise) -> dict[str, Any]:
@@ -91,9 +105,9 @@ def _noise(noise: Noise) -> dict[str, Any]:
         "frequency": _list(noise.frequencies),
         "onoise_density": _list(noise.output_density[0]),
         "inoise_density": _list(noise.input_density[0]),
-        "onoise_total": float(noise.output_total[0]),
-        "inoise_total": float(noise.input_total[0]),
-        "parts_total": {name: float(noise.part_total(name)[0]) for name in noise.parts},
+        "onoise_total": _number(noise.output_total[0]),
+        "inoise_total": _number(noise.input_total[0]),
+        "parts_total": {name: _number(noise.part_total(name)[0]) for name in noise.parts},
     }
 
 
