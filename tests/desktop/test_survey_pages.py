@@ -14,11 +14,12 @@ from tests.desktop.conftest import Bench
 
 from pigtail.bench.truth import load, shipped
 from pigtail.desktop import ask
+from pigtail.desktop.imaging import Decoding
 from pigtail.desktop.meterdialog import NETWORK, SERIAL, MeterDialog
-from pigtail.desktop.stations.survey.pictures import load_image, page_count
 from pigtail.desktop.stations.survey.station import SurveyStation
 from pigtail.desktop.tables import RowsModel
 from pigtail.job.document import Act, Channel, Trait, Use, Way
+from pigtail.job.errors import FileError
 from pigtail.job.file import Document
 from pigtail.job.places import Pad
 from pigtail.job.roles import role_of
@@ -259,9 +260,11 @@ def test_pages_of_the_papers_are_pictures(
     bench.settle()
     page(bench, survey, PICTURES)
     bench.assembly.views.go("survey")
-    assert page_count(papers) == 2
-    assert load_image(papers, 2).width() > 500
-    assert load_image(papers, 3).isNull()
+    decoding = Decoding()
+    assert decoding.pages(papers) == 2
+    assert decoding.image(papers, 2).width() > 500
+    with pytest.raises(FileError, match="no page 3"):
+        decoding.image(papers, 3)
     survey.pictures.add_file(papers)
     bench.settle()
     assert [p.page for p in bench.session.job.pictures] == [1, 2]

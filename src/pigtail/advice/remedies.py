@@ -7,6 +7,7 @@ whatever the habit of the trade says of it.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from functools import partial
 from itertools import islice
@@ -57,15 +58,23 @@ class Trial:
         return self._found[key]
 
 
+#: So long trials are made for the remedies of one job, by the processor's time [s].
+BUDGET_S = 30.0
+GRAVEST = (Severity.STOP, Severity.FIX, Severity.UNKNOWN, Severity.WATCH)
+
+
 class Trials:
     """The jobs that were tried for one job, so that what several findings are mended by is solved once."""
 
     def __init__(self, job: Job, studies: Studies) -> None:
         self.job, self.before = job, {s.name: s for s in studies.found}
         self._made: list[tuple[Job, Trial]] = []
+        self._until = time.thread_time() + BUDGET_S
 
     def of(self, edit: Edit) -> Trial | None:
-        """The trial of an edit; None for one that is refused or changes nothing."""
+        """The trial of an edit; None for one that is refused or changes nothing, and for all once the time for trials is up."""
+        if time.thread_time() > self._until:
+            return None
         try:
             made = edit(self.job)
         except (JobError, CompileError, ValueError):
@@ -156,17 +165,26 @@ def advised(job: Job, studies: Studies) -> Studies:
     on that alone, since nothing else that is told holds."""
     trials = Trials(job, studies)
     alone = any(f.code in ALONE for f in studies.findings)
-    return replace(studies, found=tuple(_with(trials, s, alone=alone) for s in studies.found))
+    wanting = [
+        (s, at)
+        for s in studies.found
+        for at, f in enumerate(s.findings)
+        if f.severity is not Severity.GOOD and (not alone or f.code in ALONE)
+    ]
+    # the gravest first: of a job so large that there is no time for all, the others go without
+    wanting.sort(key=lambda x: GRAVEST.index(x[0].findings[x[1]].severity))
+    found = {(s.name, at): remedies(trials, s, s.findings[at]) for s, at in wanting}
 
+    def with_remedies(study: Study) -> Study:
+        return replace(
+            study,
+            findings=tuple(
+                replace(f, remedies=found[study.name, at]) if (study.name, at) in found else f
+                for at, f in enumerate(study.findings)
+            ),
+        )
 
-def _with(trials: Trials, study: Study, *, alone: bool) -> Study:
-    findings = tuple(
-        f
-        if f.severity is Severity.GOOD or (alone and f.code not in ALONE)
-        else replace(f, remedies=remedies(trials, study, f))
-        for f in study.findings
-    )
-    return replace(study, findings=findings)
+    return replace(studies, found=tuple(map(with_remedies, studies.found)))
 
 
 def remedies(trials: Trials, study: Study, finding: Finding) -> tuple[Remedy, ...]:

@@ -13,12 +13,13 @@ from PyQt6.QtWidgets import QMenu
 from pigtail.desktop import actions, ask
 from pigtail.desktop.benching import Benching
 from pigtail.desktop.files import Files
+from pigtail.desktop.imaging import Images
 from pigtail.desktop.output import Output
 from pigtail.desktop.passing import Passing
 from pigtail.desktop.session import Session
 from pigtail.desktop.strip import BenchStrip
 from pigtail.desktop.views import Views
-from pigtail.desktop.wants import Answer, AtBench, Leave, MeterRead, Paper, Probes, Want
+from pigtail.desktop.wants import Answer, AtBench, Leave, Looked, MeterRead, Paper, Probes, Shown, Want
 from pigtail.desktop.why import Why
 from pigtail.desktop.work import CLOSING_S, Lane
 from pigtail.edits.change import Change
@@ -56,9 +57,12 @@ class Assembly(QObject):
         self.views: Views = Views(self, self.side, self)
         self.output: Output = Output(self)
         self.passing: Passing = Passing(self, self.files)
+        self.images: Images = Images(self)
         self.actions: dict[str, QAction] = {}
         self._answers: dict[type, Callable[[Any], None]] = {
             Answer: self._ask,
+            Shown: self._show_picture,
+            Looked: lambda want: self.images.look(*want),
             Paper: self.output.give,
             Probes: lambda want: self.strip.set_probes(want.ask),
             MeterRead: lambda want: self.bench.read_for(want.ask, want.done),
@@ -123,6 +127,10 @@ class Assembly(QObject):
             want.done,
             want.failed or self._not_answered,
         )
+
+    def _show_picture(self, want: Shown) -> None:
+        path = self.session.path
+        self.images.fetch(path.parent if path else None, *want)
 
     def _not_answered(self, error: BaseException) -> None:
         if not isinstance(error, CancelledError):
@@ -238,13 +246,15 @@ class Assembly(QObject):
     def quiet(self) -> bool:
         """Whether all background work is done."""
         looking = self._quick is not None and not self._quick[0].idle
-        return self.session.quiet and self.side.idle and self.bench.idle and not looking
+        here = self.session.quiet and self.side.idle and self.bench.idle and self.images.idle
+        return here and not looking
 
     def close(self) -> None:
         """End all background work."""
         helpers = [self.session.helper, *([self._quick[1]] if self._quick is not None else [])]
         for helper in helpers:  # first, so that no lane waits for what they are asked
             helper.close()
+        self.images.close()
         self.bench.close()
         self.files.close()
         if self._quick is not None:

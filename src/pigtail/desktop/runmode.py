@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from pigtail.desktop import theme
 from pigtail.desktop.steppanel import StepPanel
+from pigtail.desktop.wants import Shown
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -54,7 +55,6 @@ class RunMode(QDialog):
         self.setWindowTitle("The way back" if back else "The runbook")
         self._back = back
         self.folder: Callable[[], Path | None] = lambda: None
-        self._images: dict[tuple[str, int], QImage] = {}
         self._asked = ""
         self._there = False
         self.phase, self.clock, self.coming, self.told, self.meter = (QLabel() for _ in range(5))
@@ -205,22 +205,27 @@ class RunMode(QDialog):
         found = _pinned(job, stand.step.point) if stand is not None and stand.step.point else None
         if found is None:
             return
-        from pigtail.desktop.stations.survey.pictures import Board, load_image
+        from pigtail.desktop.stations.survey.pictures import Board
 
         picture, x, y = found
-        key = (picture.sha256, picture.page)
-        if key not in self._images:
-            path = (self.folder() or _nowhere()) / picture.file
-            self._images[key] = load_image(path, picture.page) if path.is_file() else QImage()
         if not isinstance(self._photo, Board):
             self._photo = Board()
             self._photo.setObjectName("run_photo")
             self._side.addWidget(self._photo)
         board = self._photo
-        board.show_picture(job, picture, self._images[key])
+        board.waiting = True
+        board.show_picture(job, picture, QImage())
         board.show()
         self._middle.setStretch(1, 2)
         board.look_at(x, y, CLOSE)
+
+        def have(image: QImage) -> None:
+            if board.picture is picture:
+                board.waiting = False
+                board.show_picture(job, picture, image)
+                board.look_at(x, y, CLOSE)
+
+        self.wants.emit(Shown(picture.file, picture.sha256, picture.page, have))
 
     def _focus(self) -> None:
         panel = self.panel
@@ -325,12 +330,6 @@ def _pinned(job: Job, point: str) -> tuple[Picture, float, float] | None:
             if pin.point == point:
                 return picture, pin.x, pin.y
     return None
-
-
-def _nowhere() -> Path:
-    from pathlib import Path
-
-    return Path("/nonexistent")
 
 
 def _clock(seconds: float) -> str:

@@ -6,6 +6,10 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, NamedTuple, ParamSpec, TypeVar
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
+    from PyQt6.QtGui import QImage
+
     from pigtail.job.ask import Ask
 
 P = ParamSpec("P")
@@ -55,7 +59,25 @@ class Leave(NamedTuple):
     how: str
 
 
-Want = Answer | Probes | Paper | MeterRead | AtBench | Leave
+class Shown(NamedTuple):
+    """A picture beside the job by its file and hash, or a page of it counted from 1: given to `done` once it is decoded, as a null image
+    where it cannot be."""
+
+    file: str
+    sha256: str
+    page: int
+    done: Callable[[QImage], None]
+
+
+class Looked(NamedTuple):
+    """How many pages a file has, 0 for a picture, or why it is neither."""
+
+    path: Path
+    done: Callable[[int], None]
+    failed: Callable[[BaseException], None]
+
+
+Want = Answer | Shown | Looked | Probes | Paper | MeterRead | AtBench | Leave
 
 
 def answer(

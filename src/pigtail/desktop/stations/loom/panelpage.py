@@ -17,7 +17,7 @@ from pigtail.catalogue.fittings import fitting_kinds
 from pigtail.desktop.drawing import DrawingView
 from pigtail.desktop.stations.loom.paneltables import PanelTables
 from pigtail.desktop.stations.loom.parts import YES_NO, MmField, choice, of_enum, read_mm, row_of, show_choice
-from pigtail.desktop.wants import Answer
+from pigtail.desktop.wants import Answer, Shown
 from pigtail.drawing.shapes import Drawing
 from pigtail.edits.build import (
     change_panel,
@@ -143,25 +143,27 @@ class PanelPage(QWidget):
         )
 
     def _show_backdrop(self, panel: Panel | None) -> None:
-        """The photo under the panel, at its own scale."""
+        """The photo under the panel, at its own scale, once it is decoded."""
         picture = (
             next((p for p in self._job.pictures if panel and p.id == panel.picture), None)
             if self._job
             else None
         )
-        image = self._image(picture)
+        if panel is None or picture is None or picture.page:
+            self.view.backdrop = QImage()
+            return
+        self.wants.emit(Shown(picture.file, picture.sha256, 0, partial(self._have_photo, panel, picture)))
+
+    def _have_photo(self, panel: Panel, picture: Picture, image: QImage) -> None:
+        """The photo is decoded: it lies under the panel if that is still the one on view."""
+        if self._panel is not panel:
+            return
         self.view.backdrop = image
-        if panel is not None and picture is not None and not image.isNull():
+        if not image.isNull():
             wide = picture.mm_per_width
             high = wide * image.height() / image.width()
             self.view.backdrop_at = QRectF(EDGE - panel.photo_x, EDGE - panel.photo_y, wide, high)
-
-    def _image(self, picture: Picture | None) -> QImage:
-        """The image of a photo; none where its file is not beside the job."""
-        if picture is None or self._folder is None or picture.page:
-            return QImage()
-        path = self._folder / picture.file
-        return QImage(str(path)) if path.is_file() else QImage()
+        self.view.update()
 
     def _fitting_chosen(self, fitting_id: str) -> None:
         """Ask for the places of the fitting chosen."""
@@ -211,12 +213,16 @@ class PanelPage(QWidget):
             if panel is not None:
                 self._set("picture", "")
             return
-        image = self._image(picture)
+        self.wants.emit(Shown(picture.file, picture.sha256, 0, partial(self._take_photo, picture)))
+
+    def _take_photo(self, picture: Picture, image: QImage) -> None:
+        """The photo chosen is decoded: the panel is taken from it."""
         if image.isNull():
             self.refused.emit(
                 f"{picture.name} is no photo that lies beside the job; put it back or type the size"
             )
             return
+        panel = self._panel
         wide = round(picture.mm_per_width, 1)
         high = round(picture.mm_per_width * image.height() / image.width(), 1)
         made = replace(panel or Panel(width=wide, height=high), picture=picture.id, photo_x=0.0, photo_y=0.0)

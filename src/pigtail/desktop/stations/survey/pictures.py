@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -13,54 +13,16 @@ from pigtail.desktop import ask, theme
 from pigtail.desktop.beside import keep_beside
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.base import Align, say
+from pigtail.desktop.wants import Looked, Shown
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change
 from pigtail.job.document import FUNCTION_UNITS, HOST, Function, Job, Picture
 from pigtail.job.log import log_of
 from pigtail.units import format_quantity
 
-PAGE_PX = 2000
 ZOOM_MOST, ZOOM_STEP = 16.0, 1.25
 PIN_PX = 7.0
 FOLDER = "pictures"
-
-
-def load_image(path: Path, page: int) -> QImage:
-    """A photo, or a page of a PDF (counted from 1), as an image; a null image for what cannot be read."""
-    if page == 0:
-        return QImage(str(path))
-    from PyQt6.QtPdf import QPdfDocument
-
-    document = QPdfDocument(None)
-    try:
-        if document.load(str(path)) != QPdfDocument.Error.None_ or page > document.pageCount():
-            return QImage()
-        size = document.pagePointSize(page - 1)
-        scale = PAGE_PX / max(size.width(), size.height(), 1.0)
-        image = document.render(page - 1, QSize(round(size.width() * scale), round(size.height() * scale)))
-        flat = QImage(image.size(), QImage.Format.Format_RGB32)
-        flat.fill(Qt.GlobalColor.white)
-        painter = QPainter(flat)
-        painter.drawImage(0, 0, image)
-        painter.end()
-        return flat
-    finally:
-        document.close()
-        document.deleteLater()
-
-
-def page_count(path: Path) -> int:
-    """Pages of a PDF; 0 for anything else."""
-    if path.suffix.lower() != ".pdf":
-        return 0
-    from PyQt6.QtPdf import QPdfDocument
-
-    document = QPdfDocument(None)
-    try:
-        return document.pageCount() if document.load(str(path)) == QPdfDocument.Error.None_ else -1
-    finally:
-        document.close()
-        document.deleteLater()
 
 
 class Board(QWidget):
@@ -79,6 +41,7 @@ class Board(QWidget):
         self.job: Job | None = None
         self.zoom, self.shift = 1.0, QPointF()
         self._kept: tuple[float, float, float] | None = None
+        self.waiting = False
         self.marks: list[QPointF] = []
         self._pressed: QPointF | None = None
         self._moved = False
@@ -127,7 +90,9 @@ class Board(QWidget):
         if self.image.isNull() or self.picture is None or self.job is None:
             words = "Add a photo of a board, or a page of the papers, and pin the points on it."
             if self.picture:
-                words = "The file of this picture is not beside the job."
+                words = "The file of this picture is not beside the job, or cannot be shown."
+                if self.waiting:
+                    words = "The picture is being opened …"
             say(
                 painter,
                 QRectF(self.rect()).adjusted(20, 20, -20, -20),
@@ -250,11 +215,12 @@ def latest_words(job: Job, point: str) -> str:
 
 
 class Pictures(QWidget):
-    """The pictures of a job. `edited` carries a Change; `refused` one sentence; `point_picked` an address."""
+    """The pictures of a job. `edited` carries a Change; `refused` one sentence; `point_picked` an address; `wants` a want of the window."""
 
     edited = pyqtSignal(object)
     refused = pyqtSignal(str)
     point_picked = pyqtSignal(str)
+    wants = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -295,7 +261,6 @@ class Pictures(QWidget):
         self.board.picked.connect(self._pin_picked)
         self.folder: Path | None = None
         self._job: Job | None = None
-        self._images: dict[tuple[str, int], QImage] = {}
 
     def show_job(self, job: Job, folder: Path | None) -> None:
         """Show the pictures of a job, whose files lie under a folder."""
@@ -311,16 +276,28 @@ class Pictures(QWidget):
         return next((p for p in self._job.pictures if p.id == self.list.currentData()), None)
 
     def _fill(self) -> None:
-        if self._job is not None:
-            picture = self.picture()
-            self.board.show_picture(self._job, picture, self._image(picture) if picture else QImage())
+        picture = self.picture()
+        if self._job is None or picture is None:
+            self._put(picture, QImage())
+            return
+        before = self.board.picture
+        if before is None or (before.sha256, before.page) != (picture.sha256, picture.page):
+            self._put(picture, QImage())
+            self.board.waiting = True
+        else:
+            self._put(picture, self.board.image)
+        self.wants.emit(Shown(picture.file, picture.sha256, picture.page, partial(self._have, picture)))
 
-    def _image(self, picture: Picture) -> QImage:
-        key = (picture.sha256, picture.page)
-        if key not in self._images:
-            path = (self.folder or Path()) / picture.file
-            self._images[key] = load_image(path, picture.page) if path.is_file() else QImage()
-        return self._images[key]
+    def _have(self, picture: Picture, image: QImage) -> None:
+        """A picture is decoded: shown, if it is still the one on view."""
+        self.board.waiting = False
+        now = self.picture()
+        if now is not None and (now.file, now.page) == (picture.file, picture.page):
+            self._put(now, image)
+
+    def _put(self, picture: Picture | None, image: QImage) -> None:
+        if self._job is not None:
+            self.board.show_picture(self._job, picture, image)
 
     def ask_add(self) -> None:
         """Ask for files and add them."""
@@ -334,9 +311,11 @@ class Pictures(QWidget):
         """Add a photo, or every page of a PDF; its file is copied beside the job unless it lies there already."""
         if self.folder is None or self._job is None:
             return
-        pages = page_count(path)
-        if pages < 0 or (pages == 0 and QImage(str(path)).isNull()):
-            self.refused.emit(f"{path.name} is no picture or PDF that can be read; choose another file")
+        self.wants.emit(Looked(path, partial(self._add, path), lambda error: self.refused.emit(str(error))))
+
+    def _add(self, path: Path, pages: int) -> None:
+        """Add a file that was looked at, so many pages of it."""
+        if self.folder is None or self._job is None:
             return
         try:
             kept, digest = keep_beside(path, self.folder, FOLDER)

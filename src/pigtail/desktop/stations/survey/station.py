@@ -201,6 +201,7 @@ class SurveyStation(Station):
             panel.refused.connect(self.refused)
         self.sweep.probe.connect(lambda ask: self.wants.emit(Probes(ask)))
         self.pictures.point_picked.connect(self._point_picked)
+        self.pictures.wants.connect(self.wants)
         self.pages = QStackedWidget()
         for page in (self.table, self.log_table, *panels):
             self.pages.addWidget(page)
