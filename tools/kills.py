@@ -1,9 +1,9 @@
 """Kills a program that edits, keeps and saves a job, at random moments, and looks whether every acknowledged edit
 is there afterwards.
 
-The child edits through the same keeper and file code as the window; it prints the number of an edit when its
-recovery file is on disk and of a save when the save has returned. After each kill the recovery file must hold at
-least the last acknowledged edit, and the saved file must be whole and hold at least the last acknowledged save.
+The child takes over what the one before it left, edits, saves, saves as and packs through the same code as the window; it prints the
+number of an edit when its recovery file is on disk, and of a save or pack when that has returned. After each kill a recovery file must
+hold at least the last acknowledged edit, and the saved files and the pack must be whole and hold at least the last that was acknowledged.
 A second child runs a runbook forth and back; after each kill the record and the log must hold every step and reading
 that was acknowledged, in their order, and it goes on there.
 """
@@ -17,6 +17,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -27,26 +28,42 @@ LONGEST_S, LONGEST_RUN_S = 0.12, 0.5
 
 
 def child(folder: Path, first: int) -> None:
-    """Edit, keep and sometimes save, until killed."""
+    """Take over what the last one left, edit, keep and sometimes save, save as or pack, until killed."""
     from pigtail import edits
     from pigtail.catalogue.demo import demo
-    from pigtail.job.file import Document, load, save
-    from pigtail.job.recovery import Keeper
+    from pigtail.job.file import Document, load
+    from pigtail.job.pack import write_pack
+    from pigtail.job.recovery import Keeper, discard, leftovers
+    from pigtail.job.saving import Obstacle, save_over
 
-    saved = folder / "job.pigtail"
-    document = load(saved) if saved.exists() else demo("larkmoor")
+    saved, other, packed = folder / "job.pigtail", folder / "other.pigtail", folder / "job.pigtail.zip"
+    left = leftovers(folder / "recovery").jobs
+    newest = max(left, key=lambda x: number_of(x.document.job.brief.wanted), default=None)
+    document = newest.document if newest else load(saved) if saved.exists() else demo("larkmoor")
+    number = max(first, number_of(document.job.brief.wanted))
     keeper = Keeper(folder / "recovery")
     print("ready", flush=True)
-    number = first
+    keeper.keep(document, number, str(saved))
+    for leftover in left:  # given up only now that what they held is on disk elsewhere
+        discard(leftover.file)
+    print("kept", number_of(document.job.brief.wanted), flush=True)
+    chance, seen = random.Random(first), load(saved).seen if saved.exists() else None
     while True:
         number += 1
         job = edits.set_brief(document.job, wanted=f"edit {number}", notes="x" * (number % 2000))
-        document = Document(job, document.extras)
+        document = Document(job, document.extras, seen)
         keeper.keep(document, number, str(saved))
         print("kept", number, flush=True)
-        if number % 3 == 0:
-            save(document, saved)
+        what = chance.random()
+        if what < 0.3:
+            seen = save_over(document, saved, seen, folder=folder / "locks")
             print("saved", number, flush=True)
+        elif what < 0.4:
+            save_over(document, other, None, frozenset((Obstacle.STRANGE,)), folder=folder / "locks")
+            print("other", number, flush=True)
+        elif what < 0.45:
+            write_pack(document, folder, packed, {"sheet.html": b"x" * number})
+            print("packed", number, flush=True)
 
 
 def running_child(folder: Path, first: int) -> None:
@@ -90,7 +107,8 @@ def one_running_kill(folder: Path, chance: random.Random, before: Job | None) ->
     from pigtail.job.recovery import discard, leftovers
 
     old = leftovers(folder / "recovery").jobs
-    kept, saved = _killed(["running", str(folder), "0"], chance, LONGEST_RUN_S)
+    told = _killed(["running", str(folder), "0"], chance, LONGEST_RUN_S)
+    kept, saved = told["kept"], told["saved"]
     left = [x for x in leftovers(folder / "recovery").jobs if all(x.file != o.file for o in old)]
     if not left:
         return before or demo("tidewell").job, "nothing was recovered"
@@ -117,26 +135,31 @@ def number_of(words: str) -> int:
 
 def one_kill(folder: Path, chance: random.Random, first: int) -> tuple[int, str]:
     """Start, kill, look. Returns the last acknowledged edit and what is wrong, empty when nothing is."""
-    from pigtail.job.file import load
-    from pigtail.job.recovery import discard, leftovers
+    from pigtail.job.file import decode, load
+    from pigtail.job.pack import read_pack
+    from pigtail.job.recovery import leftovers
 
-    kept, saved = _killed(["child", str(folder), str(first)], chance, LONGEST_S)
-    kept = max(kept, first)
-    trouble = ""
-    left = leftovers(folder / "recovery").jobs
-    there = max((number_of(x.document.job.brief.wanted) for x in left), default=0)
-    if kept > first and there < kept:
-        trouble = f"edit {kept} was acknowledged, the recovery file holds {there}"
-    if saved and number_of(load(folder / "job.pigtail").job.brief.wanted) < saved:
-        trouble = f"save {saved} was acknowledged and is not in the file"
-    for leftover in left:
-        discard(leftover.file)
-    return max(kept, there), trouble
+    told = _killed(["child", str(folder), str(first)], chance, LONGEST_S)
+    kept = max(told["kept"], first)
+    found = leftovers(folder / "recovery")
+    there = max((number_of(x.document.job.brief.wanted) for x in found.jobs), default=0)
+    troubles = [f"a recovery file cannot be read: {p.name}" for p, _ in found.unreadable]
+    if there < kept:
+        troubles.append(f"edit {kept} was acknowledged, the recovery file holds {there}")
+    for word, file in (("saved", "job.pigtail"), ("other", "other.pigtail")):
+        if told[word] and number_of(load(folder / file).job.brief.wanted) < told[word]:
+            troubles.append(f"save {told[word]} was acknowledged and is not in {file}")
+    pack = folder / "job.pigtail.zip"
+    if pack.exists():
+        number = number_of(decode(read_pack(pack)["job.pigtail"]).job.brief.wanted)
+        if number < told["packed"]:
+            troubles.append(f"pack {told['packed']} was acknowledged, it holds {number}")
+    return max(kept, there), "; ".join(troubles)
 
 
-def _killed(arguments: list[str], chance: random.Random, longest: float) -> tuple[int, int]:
-    """Start a child, kill it at some moment [s]; the last number that it told as kept, and as saved. Raises RuntimeError for one that
-    does not start."""
+def _killed(arguments: list[str], chance: random.Random, longest: float) -> Counter[str]:
+    """Start a child, kill it at some moment [s]; the last number that it told under each word. Raises RuntimeError for one that does not
+    start."""
     process = subprocess.Popen([sys.executable, __file__, *arguments], stdout=subprocess.PIPE, text=True)
     assert process.stdout is not None
     if process.stdout.readline().strip() != "ready":
@@ -147,8 +170,10 @@ def _killed(arguments: list[str], chance: random.Random, longest: float) -> tupl
     process.wait()
     process.stdout.close()
     whole = [line.split() for line in lines[:-1] if len(line.split()) == 2]
-    kept = max((int(n) for word, n in whole if word == "kept"), default=0)
-    return kept, max((int(n) for word, n in whole if word == "saved"), default=0)
+    told: Counter[str] = Counter()
+    for word, number in whole:
+        told[word] = max(told[word], int(number))
+    return told
 
 
 def run_running(kills: int, seed: int = 1) -> list[str]:

@@ -215,7 +215,8 @@ class ScpiMeter:
                 raise ValueError("its answer does not end")
             if len(found) >= most:
                 raise ValueError(f"its answer is longer than {most:,} bytes")
-            found += bytes(self._line.read_bytes(min(1024, most - len(found)), break_on_termchar=True))
+            # one by one: more would be waited for without an end
+            found += bytes(self._line.read_bytes(1))
         text = found.decode("ascii", "replace").strip()
         if not text:
             raise ValueError("its answer is empty")

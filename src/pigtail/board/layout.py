@@ -11,7 +11,6 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Callable
-from functools import lru_cache
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -32,6 +31,7 @@ from pigtail.board.rows import (
     worked_out,
 )
 from pigtail.job.build import BoardKind
+from pigtail.units.store import remembered
 
 #: What is paid for: a hole of the board, a jumper, an insulated one, a cut, a part that fits nowhere, supply beside audio.
 HOLE, JUMPER, INSULATED, CUT, MISFIT, BESIDE = 0.12, 2.0, 5.0, 0.4, 60.0, 0.7
@@ -64,7 +64,7 @@ def laid_out(wanted: Mounted, kind: BoardKind = BoardKind.STRIP, moves: int = MO
     return best.board
 
 
-@lru_cache(maxsize=32)
+@remembered(32)
 def lay_step(wanted: Mounted, kind: BoardKind, step: int, best: Best | None, moves: int = MOVES) -> Best:
     """One step of a search: the better of what was found before and of what it finds itself. Kept, since a colour changes no board."""
     if not wanted.parts:

@@ -6,7 +6,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
@@ -17,6 +17,7 @@ from pigtail.circuit.linear import row_that_fails, solve_rest, solve_waves, stac
 from pigtail.circuit.netlist import Circuit
 from pigtail.circuit.results import Solution
 from pigtail.circuit.system import System, first, settled
+from pigtail.units.store import remembered
 
 if TYPE_CHECKING:
     from pigtail.circuit.devicecode import DeviceState
@@ -140,7 +141,7 @@ class Batch:
         return g, c
 
 
-@lru_cache(maxsize=16)
+@remembered(16)
 def _plain_system(circuit: Circuit) -> System:
     """The equations of a circuit as its deck has it: kept, since one circuit is often asked several things."""
     return System(circuit)

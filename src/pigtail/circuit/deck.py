@@ -9,7 +9,6 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from functools import lru_cache
 
 import msgspec
 
@@ -19,6 +18,7 @@ from pigtail.circuit.errors import DeckError, MissingModelError
 from pigtail.circuit.expressions import Expression, bounded, substitute
 from pigtail.circuit.lines import Line, assignments, logical_lines, split_options
 from pigtail.circuit.netlist import Analysis, Circuit, Element, ModelCard, Options, Waveform
+from pigtail.units.store import remembered
 
 MAX_DEPTH = 12
 MAX_CHARACTERS = 2_000_000
@@ -72,7 +72,7 @@ def parse(text: str) -> Circuit:
     return _parse(rest).with_values(title.strip(), {})
 
 
-@lru_cache(maxsize=64)
+@remembered(64)
 def _parse(rest: str) -> Circuit:
     subcircuits, top = _sort(logical_lines(rest))
     parameters: list[tuple[str, Expression]] = []

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 from pigtail.circuit.expressions import Call, Expression, Number, parse_expression, substitute
 from pigtail.circuit.functions import FUNCTIONS
+from pigtail.units.store import remembered
 
 NOUGHT, ONE = Number(0.0), Number(1.0)
 
 
-@lru_cache(maxsize=256)
+@remembered(256)
 def _slope(function: str, argument: int) -> Expression:
     return parse_expression(FUNCTIONS[function].slopes[argument])
 

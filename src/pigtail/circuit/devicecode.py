@@ -17,8 +17,8 @@ from pigtail.circuit.emitter import SET_UP, Emitter, Value, namespace
 from pigtail.circuit.expressions import Expression, Name
 from pigtail.circuit.instances import Instance, Place
 from pigtail.circuit.program import Slope
-from pigtail.circuit.store import Store
 from pigtail.circuit.system import System
+from pigtail.units.store import Store
 
 Array = NDArray[Any]
 
@@ -140,4 +140,4 @@ def _written(system: System) -> Callable[..., tuple[Array, ...]]:
     return found
 
 
-_CODE: Store[object, Callable[..., tuple[Array, ...]]] = Store(256)
+_CODE: Store[object, Callable[..., tuple[Array, ...]]] = Store(f"{__name__}._CODE", 96)

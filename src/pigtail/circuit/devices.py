@@ -10,6 +10,7 @@ from typing import Any
 import msgspec
 
 from pigtail.circuit.expressions import Expression, parse_expression, substitute
+from pigtail.units.store import remembered
 
 
 class Inner(msgspec.Struct, frozen=True):
@@ -89,7 +90,7 @@ def device_kinds() -> dict[str, DeviceKind]:
     return {name: _kind(name, row) for name, row in table.items()}
 
 
-@cache
+@remembered(64)
 def kind_of_model(model_type: str) -> DeviceKind | None:
     """The kind of device that a .model card's type stands for: d, npn, pnp, nmos, pmos, sw."""
     return next((k for k in device_kinds().values() if model_type in k.models), None)

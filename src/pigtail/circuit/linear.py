@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import threading
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from functools import lru_cache, reduce
+from functools import reduce
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 from pigtail.circuit.elimination import Plan, SingularError, make_plan
 from pigtail.circuit.errors import FAILURES, UnsolvedError
 from pigtail.circuit.sparse import is_large, rest_of_large, waves_of_large
-from pigtail.circuit.store import Store
 from pigtail.circuit.system import System
+from pigtail.units.store import Store, remembered
 
 Array = NDArray[Any]
 Place = tuple[int, int]
@@ -300,7 +300,7 @@ class _Rows(NamedTuple):
     rows: tuple[int, ...]
 
 
-@lru_cache(maxsize=256)
+@remembered(256)
 def _rows_of(places: tuple[Place, ...], added: tuple[int, ...]) -> _Rows:
     rows = np.array([i for i, _ in places] + list(added))
     order = np.argsort(rows, kind="stable")
@@ -473,5 +473,5 @@ def _nominal(entries: Matrix) -> dict[tuple[int, int], complex]:
     return {place: complex(np.ravel(value)[np.size(value) // 2]) for place, value in entries.items()}
 
 
-_PLANS: Store[tuple[object, str], Plan] = Store(512)
-_OTHER_PLANS: Store[tuple[object, str], Plan] = Store(64)
+_PLANS: Store[tuple[object, str], Plan] = Store(f"{__name__}._PLANS", 160)
+_OTHER_PLANS: Store[tuple[object, str], Plan] = Store(f"{__name__}._OTHER_PLANS", 32)

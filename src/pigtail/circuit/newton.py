@@ -157,8 +157,13 @@ class RestSearch:
                 then = self.program.step(k, m, b, (), last, self.memories, 0.0, 0.0, OFF, 2)[3]
         except FAILURES:
             return names[0]
-        moved = [float(np.nanmax(np.abs(np.subtract(p, q)))) for p, q in zip(last, then, strict=True)]
-        return names[int(np.nanargmax(moved))] if np.isfinite(moved).any() else names[0]
+        with np.errstate(all="ignore"):
+            apart = [
+                np.nan_to_num(np.abs(np.subtract(p, q)), nan=-1.0, posinf=-1.0)
+                for p, q in zip(last, then, strict=True)
+            ]
+        moved = [float(np.max(a)) for a in apart]
+        return names[int(np.argmax(moved))] if max(moved) >= 0 else names[0]
 
     def _attempt(
         self, inputs: dict[str, Any], b: Sequence[Any], start: tuple[Any, ...] | None, shunt: float
@@ -189,7 +194,7 @@ class RestSearch:
     def _starts(self, guess: Rest | None) -> Iterator[tuple[Any, ...] | None]:
         """Where plain attempts start: nearby, at the junctions' bends, and with relations as without devices."""
         if guess is not None:
-            yield guess.u
+            yield guess.u if self.arrays else tuple(first(u, self.sample) for u in guess.u)
         yield None
         if any(r.limit == "none" for i in self.system.instances for r in i.readings):
             near = self._from_linear()

@@ -9,7 +9,6 @@ circuit, or on arrays [S], for a batch. An elimination of what does not change i
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from functools import lru_cache
 from typing import Any
 
 import msgspec
@@ -34,9 +33,9 @@ from pigtail.circuit.errors import CircuitError
 from pigtail.circuit.expressions import Expression, Name, leaves
 from pigtail.circuit.instances import DeviceFeed, Instance, Sensed
 from pigtail.circuit.pivots import choose_order
-from pigtail.circuit.store import Store
 from pigtail.circuit.symbolic import Elimination, Terms
 from pigtail.circuit.system import System, first
+from pigtail.units.store import Store, remembered
 
 #: Conductance of a device and factor of d/dt while the order of elimination is chosen.
 NOMINAL_CONDUCTANCE = 1e-9
@@ -45,7 +44,7 @@ NOMINAL_ALPHA = 1e5
 PATIENCE = 25
 #: Iterations after which controls without a rule of their own move by a step that grows shorter.
 LATE = 70
-Slope = lru_cache(maxsize=2048)(lambda expression, by: simplified(derivative(expression, by)))
+Slope = remembered(2048)(lambda expression, by: simplified(derivative(expression, by)))
 
 
 class Program(msgspec.Struct, frozen=True):
@@ -384,4 +383,4 @@ def _is_one(value: Any) -> bool:
     return abs(value) == 1.0 if isinstance(value, float) else bool(np.all(np.abs(value) == 1))
 
 
-_PROGRAMS: Store[object, Program] = Store(256)
+_PROGRAMS: Store[object, Program] = Store(f"{__name__}._PROGRAMS", 96)

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from pigtail.circuit.errors import CircuitError, FloatingNodeError, SourceLoopError
 from pigtail.circuit.netlist import Circuit, Element
-from pigtail.circuit.store import Store
+from pigtail.units.store import Store
 
 #: Between which of its nodes each kind of element lets direct current pass.
 CONDUCTING = {
@@ -69,4 +69,4 @@ def _groups(pairs: Iterable[_Pair]) -> tuple[dict[str, str], Element | None]:
 
 
 #: Structures that were found sound already.
-_SOUND: Store[object, bool] = Store(512)
+_SOUND: Store[object, bool] = Store(f"{__name__}._SOUND", 512)

@@ -19,8 +19,8 @@ from pigtail.circuit.errors import CircuitError, ParameterError, UnsolvedError
 from pigtail.circuit.expressions import Expression, Name, Quick, compiled, evaluate, leaves
 from pigtail.circuit.netlist import Circuit, Element
 from pigtail.circuit.physics import surroundings
-from pigtail.circuit.store import Store
 from pigtail.circuit.structure import check_structure
+from pigtail.units.store import Store
 
 if TYPE_CHECKING:
     from pigtail.circuit.instances import Instance
@@ -364,7 +364,7 @@ class _Still(NamedTuple):
     quick: dict[int, Quick]
 
 
-_STILL: Store[tuple[object, ...], _Still | None] = Store(256)
+_STILL: Store[tuple[object, ...], _Still | None] = Store(f"{__name__}._STILL", 96)
 
 
 def _still(circuit: Circuit, given: Mapping[str, Numbers], *, from_charge: bool) -> _Still | None:

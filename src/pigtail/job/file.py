@@ -19,6 +19,8 @@ from pigtail.job.texts import made_storable
 from pigtail.units.known import KnownError
 
 MAX_BYTES = 64_000_000
+#: So much of what the reader of the text says is passed on [letters].
+MOST_SAID = 200
 Extras = dict[str, Any]
 
 
@@ -69,8 +71,8 @@ def decode(data: bytes) -> Document:
     except msgspec.ValidationError as error:
         sentence, _, place = str(error).partition(" - at ")
         raise JobError(
-            f"{sentence[0].lower()}{sentence[1:]}; mend it in a text editor",
-            where=place.strip("`").removeprefix("$."),
+            f"{sentence[0].lower()}{sentence[1:MOST_SAID]}; mend it in a text editor",
+            where=place.strip("`").removeprefix("$.")[:MOST_SAID],
         ) from error
     except KnownError as error:
         raise JobError(str(error)) from error

@@ -19,7 +19,6 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import ConvergenceError, Solution, transient
-from pigtail.circuit.store import Store
 from pigtail.job.document import HOST, Job, Link, Purpose, Return, SupplyIn, WindingEnd
 from pigtail.job.windings import unknown_of, winding_of
 from pigtail.job.wiring import pin_of, return_links
@@ -28,6 +27,7 @@ from pigtail.model.average import Average
 from pigtail.model.cascade import Network, networks
 from pigtail.model.netlist import Netlist, compile_job
 from pigtail.units import Basis, Known
+from pigtail.units.store import Store
 
 Array = NDArray[np.float64]
 #: Steps of a period: for what is judged, and to learn which way things move.
@@ -334,11 +334,11 @@ def rms_of(values: Array) -> float:
 
 
 #: The courses of supplies, by what of the job they rest on: kept for the next study, since most edits leave them as they are.
-_COURSES: Store[bytes, Course] = Store(24)
+_COURSES: Store[bytes, Course] = Store(f"{__name__}._COURSES", 24)
 
 
 #: Where the capacitors of the last quick look at a link settled [V], by its id.
-_LOOKED: dict[str, Mapping[str, float]] = {}
+_LOOKED: Store[str, Mapping[str, float]] = Store(f"{__name__}._LOOKED", 32)
 
 
 def course_of(job: Job, link: Link, *, quick: bool = False) -> Course:
@@ -349,9 +349,9 @@ def course_of(job: Job, link: Link, *, quick: bool = False) -> Course:
     )
     found = _COURSES.get(key)
     if found is None:
-        found = _COURSES.put(key, Course(job, link, quick=_LOOKED.get(link.id, {}) if quick else None))
+        found = _COURSES.put(key, Course(job, link, quick=(_LOOKED.get(link.id) or {}) if quick else None))
     if quick and found.kept:
-        _LOOKED[link.id] = next(iter(found.kept.values())).charges
+        _LOOKED.put(link.id, next(iter(found.kept.values())).charges)
     return found
 
 

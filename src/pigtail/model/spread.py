@@ -14,10 +14,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from pigtail.circuit.store import Store
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.units import Basis
 from pigtail.units.known import weakest
+from pigtail.units.store import Store
 
 Samples = dict[str, NDArray[np.float64]]
 Solver = Callable[[Samples], Mapping[str, NDArray[np.float64]]]
@@ -129,9 +129,9 @@ def _with_hints(
 
 #: Which way each input moves each result, as it came out last for inputs and results of these names: tried first the next
 #: time, so that the corners need no batch of their own, and solved anew where it has changed.
-_WAYS: Store[tuple[tuple[str, ...], tuple[str, ...]], NDArray[np.bool_]] = Store(512)
+_WAYS: Store[tuple[tuple[str, ...], tuple[str, ...]], NDArray[np.bool_]] = Store(f"{__name__}._WAYS", 160)
 #: Where the extremes of results that are pulled two ways were found last, for the same inputs and results.
-_PULLED: Store[Hashable, tuple[NDArray[np.intp], NDArray[np.intp]]] = Store(512)
+_PULLED: Store[Hashable, tuple[NDArray[np.intp], NDArray[np.intp]]] = Store(f"{__name__}._PULLED", 160)
 #: A result turns where both moves of an input take it the same way by this part of its width; it is not additive where its corner and
 #: the sum of its moves lie further apart than the second part.
 LEAST_TURN, NOT_ADDED = 0.01, 0.12

@@ -60,7 +60,6 @@ def macros() -> dict[str, Macro]:
     return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), dict[str, Macro])
 
 
-@cache
 def library(text: str = "") -> str:
     """The subcircuits of the macro-models that the lines of a deck call, as its head has them; of all for no text."""
     called = {word for line in text.splitlines() if line[:1] in "xX" for word in line.split()}

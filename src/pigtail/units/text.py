@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import math
 import re
-from functools import lru_cache
 
 from pigtail.units.decibels import from_dbu, from_dbv
 from pigtail.units.known import Basis, Known
+from pigtail.units.store import remembered
 
 #: Decimal exponent of each prefix. Scaling divides by whole powers, so that 10u is the float 1e-05.
 PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "R": 0,
@@ -150,7 +150,7 @@ def _has_tail(text: str) -> bool:
     return bool(_tail(text).strip())
 
 
-@lru_cache(maxsize=4096)
+@remembered(4096)
 def format_quantity(value: float, unit: str, digits: int = 3) -> str:
     """Short text of a value: three figures and a prefix, `4.70 kΩ`, `−11.8 dB`, `63 °C`.
     The value in the [unit] without prefix.
@@ -158,6 +158,8 @@ def format_quantity(value: float, unit: str, digits: int = 3) -> str:
     >>> format_quantity(0.257, "V"), format_quantity(-11.83, "dB")
     ('257 mV', '−11.8 dB')
     """
+    if math.isnan(value):
+        return "not known"
     if math.isinf(value):
         return f"{'−' if value < 0 else ''}∞ {unit}".strip()
     if unit in ("dB", "dBV"):

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import Does, topology
 from pigtail.circuit import Solution
 from pigtail.circuit.newton import Rest, taken
-from pigtail.circuit.store import Store
 from pigtail.job.document import Control, ControlIn, Job, SupplyIn
 from pigtail.job.quantities import DOINGS
 from pigtail.model import subjects
@@ -29,12 +28,13 @@ from pigtail.studies.control.moments import case_of, idle
 from pigtail.studies.control.outputs import PathColumn
 from pigtail.studies.power.supply import ambient_input
 from pigtail.units import Basis
+from pigtail.units.store import Store
 
 Array = NDArray[np.float64]
 #: What networks of control have ratings and figures of their own.
 CONTROLS = (Does.SWITCHES, Does.PULLS, Does.SHOWS, Does.MUTES, Does.DELAYS, Does.COMPARES, Does.AVERAGES)
 #: Where the nominal cases of the last circuits lay: the next look at one of the same make begins there.
-_LOOKED: Store[tuple[object, ...], Rest] = Store(16)
+_LOOKED: Store[tuple[object, ...], Rest] = Store(f"{__name__}._LOOKED", 16)
 
 
 class Solving:

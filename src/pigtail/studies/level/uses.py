@@ -7,8 +7,6 @@ Bound of a transformer: the volts on its primary at 20 Hz against what its core 
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
@@ -23,6 +21,7 @@ from pigtail.model.spread import Samples, estimate
 from pigtail.studies.level.aim import fits_of
 from pigtail.studies.level.feed import PULLED, REFERENCE_HZ, Feed
 from pigtail.units import Basis
+from pigtail.units.store import remembered
 
 Array = NDArray[np.float64]
 #: Between which frequencies an equalised response is held against flat [Hz], and noise is counted.
@@ -269,7 +268,7 @@ def _parts(feed: Feed) -> dict[str, Estimate]:
     return {"parts_db": replace(middle, low=middle.value - down, high=middle.value + up)}
 
 
-@lru_cache(maxsize=32)
+@remembered(32)
 def _even(count: int, dimensions: int) -> Array:
     """Points [dimensions, count] spread evenly over the unit cube, always the same: multiples of square roots of primes less
     their whole part (Richtmyer's sequence)."""
