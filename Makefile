@@ -3,7 +3,7 @@ PYTHON = .venv/bin/python
 # Programs that tests and benchmarks start are compiled once, not at every start.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: setup demo test long lint shots bench reference promises practice kills lock clean
+.PHONY: setup demo test long lint shots bench reference promises practice kills hostile lock clean
 
 setup:
 	@sh tools/setup.sh
@@ -42,6 +42,7 @@ bench: setup
 	@$(PYTHON) tools/bench_control.py
 	@$(PYTHON) tools/bench_build.py
 	@$(PYTHON) tools/bench_prove.py
+	@$(PYTHON) tools/bench_growth.py
 
 # Needs ngspice: its answers to the decks in tests/reference, for machines without it.
 reference: setup
@@ -57,6 +58,18 @@ practice: setup
 
 kills: setup
 	@$(PYTHON) tools/kills.py 500
+
+# Strange input by the thousand, a full disk, two programs on one file, a long day: hours; `make test` takes a short form of each.
+hostile: setup
+	@$(PYTHON) tools/fuzz.py jobs 20000
+	@$(PYTHON) tools/fuzz.py decks 10000
+	@$(PYTHON) tools/fuzz.py inputs 2000
+	@$(PYTHON) tools/fuzz.py sheets 1000
+	@$(PYTHON) tools/disk.py full
+	@$(PYTHON) tools/disk.py two 3600
+	@$(PYTHON) tools/kills.py 2000
+	@$(PYTHON) tools/soak.py 10000 inside
+	@$(PYTHON) tools/soak.py 10000 process
 
 # Needs uv, which is not part of the set-up: the lock file is made anew only when the dependencies change.
 lock:

@@ -78,7 +78,7 @@ def accepted(data: bytes) -> Job | None:
     return Document(document.job).job
 
 
-def one_job(strange: Strange, bases: list[dict[str, Any]], *, deep: float = 0.05) -> str:
+def one_job(strange: Strange, bases: list[dict[str, Any]], *, deep: float = 0.02) -> str:
     """Read, study and advise a strange job; how far it went."""
     job = accepted(strange.job(bases))
     if job is None:

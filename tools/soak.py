@@ -7,6 +7,7 @@ after the first.
 
 from __future__ import annotations
 
+import faulthandler
 import gc
 import os
 import random
@@ -19,8 +20,8 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 PAGE_MB = os.sysconf("SC_PAGE_SIZE") / 1e6
-#: So many edits come before the window is left to come to rest.
-BURST = 4
+#: So many edits come before the window is left to come to rest, and remedies are looked for so long each time [s].
+BURST, ADVICE_S = 25, 0.1
 
 
 def resident(pid: int) -> float:
@@ -38,8 +39,10 @@ def handles() -> int:
 
 def soak(edits: int, where: str, every: int = 250, seed: int = 1) -> list[tuple[int, float, float, int, int]]:
     """Edit so many times; the curve: edits, memory of the window and of the studies [MB], handles, threads."""
+    from pigtail.advice import remedies
     from pigtail.service.client import Helper, Inside
 
+    remedies.BUDGET_S = ADVICE_S  # before the studies' process is made: it keeps it
     helper = Helper() if where == "process" else Inside()
     from PyQt6.QtCore import QSettings
     from PyQt6.QtWidgets import QApplication
@@ -67,18 +70,25 @@ def soak(edits: int, where: str, every: int = 250, seed: int = 1) -> list[tuple[
         stations = list(window.lead.splices)
 
         def rest() -> None:
-            until = time.monotonic() + 120
+            until = time.monotonic() + 600
             while time.monotonic() < until:
                 app.processEvents()
                 if assembly.quiet:
                     return
                 time.sleep(0.002)
-            raise RuntimeError("the window does not come to rest")
+            busy = {
+                "disk": assembly.session._disk.idle, "study": assembly.session._study.idle, "side": assembly.side.idle,
+                "bench": assembly.bench.idle, "images": assembly.images.idle,
+            }  # fmt: skip
+            faulthandler.dump_traceback()
+            raise RuntimeError(
+                f"the window does not come to rest: {[k for k, idle in busy.items() if not idle]}"
+            )
 
         rest()
         done = 0
         while done < edits:
-            for _ in range(BURST):
+            for _ in range(min(BURST, edits - done)):
                 kind = chance.random()
                 if kind < 0.15:
                     assembly.session.undo()
@@ -92,7 +102,7 @@ def soak(edits: int, where: str, every: int = 250, seed: int = 1) -> list[tuple[
                 assembly.views.go(chance.choice(stations))
             if chance.random() < 0.01:
                 assembly.session.save(folder / "job.pigtail")
-            if chance.random() < 0.01:
+            if chance.random() < 0.08:
                 assembly.files.start(demo(chance.choice(("larkmoor", "tidewell"))), None)
             rest()
             if done % every < BURST:

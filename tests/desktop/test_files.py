@@ -84,7 +84,7 @@ def test_the_difference_is_looked_at_and_then_mine_is_saved_over(
     monkeypatch.setattr(ask, "tell_lines", lambda _p, _t, lines: told.append(lines))
     asked = answers(monkeypatch, "difference", "over")
     assert bench.assembly.files.save_job()
-    assert told == [("name: mine here, theirs in the file",)]
+    assert told == [("name: “mine” here, “theirs” in the file",)]
     assert asked == [Obstacle.CHANGED] * 2
     assert load(path).job.name == "mine"
     bench.session.edit(called("mine again"))

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from pigtail.edits.values import rename
+from pigtail.edits.values import rename, set_values
 from pigtail.job.difference import differences
 from pigtail.job.disk import read_whole, seen_now, sweep_parts, write_atomically
 from pigtail.job.document import Job
@@ -230,7 +230,10 @@ def test_a_difference_is_told_by_place(larkmoor: Job) -> None:
     """What differs, and no more."""
     assert differences(larkmoor, larkmoor) == ()
     (line,) = differences(rename(larkmoor, "mine"), rename(larkmoor, "theirs"))
-    assert line == "name: mine here, theirs in the file"
+    value = (("host.record_in", "impedance", None),)
+    (known,) = differences(larkmoor, set_values(larkmoor, value))
+    assert known == "host › terminals › record_in › impedance: 47 kΩ here, nothing in the file"
+    assert line == "name: “mine” here, “theirs” in the file"
 
 
 def test_a_free_name_is_free(tmp_path: Path) -> None:

@@ -8,13 +8,14 @@ from typing import Any
 import msgspec
 
 from pigtail.job.document import Job
+from pigtail.units import format_quantity
 
 MOST_LINES, MOST_SHOWN = 40, 60
 NOTHING = "nothing"
 
 
 def differences(mine: Job, theirs: Job) -> tuple[str, ...]:
-    """Lines such as `host, record_in, impedance: 47000 here, 22000 in the file`; what is more is counted in the last."""
+    """Lines such as `host › terminals › record_in › impedance: 47 kΩ here, 22 kΩ in the file`; what is more is counted in the last."""
     found = list(_differ(msgspec.to_builtins(mine), msgspec.to_builtins(theirs), ()))
     shown = found[:MOST_LINES]
     return (*shown, f"… and {len(found) - MOST_LINES} more") if len(found) > MOST_LINES else tuple(shown)
@@ -25,7 +26,7 @@ def _differ(mine: Any, theirs: Any, place: tuple[str, ...]) -> Iterator[str]:
         return
     a, b = _parts(mine), _parts(theirs)
     if a is None or b is None:
-        yield f"{', '.join(place) or 'the job'}: {_shown(mine)} here, {_shown(theirs)} in the file"
+        yield f"{' › '.join(place) or 'the job'}: {_shown(mine)} here, {_shown(theirs)} in the file"
         return
     for name in dict.fromkeys((*a, *b)):
         yield from _differ(a.get(name, NOTHING), b.get(name, NOTHING), (*place, name))
@@ -51,6 +52,7 @@ def _parts(value: Any) -> dict[str, Any] | None:
 
 def _shown(value: Any) -> str:
     if isinstance(value, dict):
-        value = f"{value['nominal']:g} {value.get('unit', '')}".strip() if "nominal" in value else "something"
-    text = str(value)
-    return text if len(text) <= MOST_SHOWN else f"{text[:MOST_SHOWN]}…"
+        return format_quantity(value["nominal"], value.get("unit", "")) if "nominal" in value else "something"
+    if not isinstance(value, str) or value == NOTHING:
+        return str(value)[:MOST_SHOWN]
+    return f"“{value}”" if len(value) <= MOST_SHOWN else f"“{value[:MOST_SHOWN]}…”"

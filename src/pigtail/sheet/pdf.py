@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import enum
 import io
+import re
 from importlib import resources
 from typing import Any
 
@@ -21,6 +22,17 @@ class PageSize(enum.Enum):
 
     A4 = "A4"
     LETTER = "Letter"
+
+
+#: A word longer than this is broken into pieces, since no column is so wide, and laying out thousands of letters as one word takes long
+#: [letters].
+LONGEST_WORD, PIECE = 48, 12
+_LONG_WORD = re.compile(rf"\S{{{LONGEST_WORD + 1},}}")
+
+
+def _set(text: str) -> str:
+    """A text as it is set: escaped, and words broken that no column could hold."""
+    return escape(_LONG_WORD.sub(lambda m: " ".join(re.findall(rf".{{1,{PIECE}}}", m[0])), text))
 
 
 def _fonts() -> None:
@@ -118,25 +130,25 @@ def _story(sheet: Sheet, rooms: dict[bool, Room]) -> list[Any]:
     from reportlab.platypus import Paragraph, Spacer
 
     style, width = _styles(), rooms[False][0]
-    verdicts = " · ".join(f"{escape(n)}: <b>{escape(v)}</b>" for n, v in sheet.verdicts)
+    verdicts = " · ".join(f"{_set(n)}: <b>{_set(v)}</b>" for n, v in sheet.verdicts)
     story: list[Any] = [
-        Paragraph(escape(sheet.title), style["title"]),
-        Paragraph(escape(sheet.subtitle), style["text"]),
+        Paragraph(_set(sheet.title), style["title"]),
+        Paragraph(_set(sheet.subtitle), style["text"]),
         Spacer(1, 6),
         _cautions(sheet, style, width),
         Spacer(1, 6),
         Paragraph(verdicts, style["text"]),
     ]
     if sheet.wanted:
-        story.append(Paragraph(escape(sheet.wanted), style["text"]))
+        story.append(Paragraph(_set(sheet.wanted), style["text"]))
     for block in sheet.blocks:
         if isinstance(block, SheetTable):
             story += _table(block, style, width)
         elif isinstance(block, SheetPicture):
             story += _picture(block, style, rooms[block.broad])
         else:
-            story.append(Paragraph(escape(block.title), style["section"]))
-            story += [Paragraph("• " + escape(line), style["text"]) for line in block.lines or (block.none,)]
+            story.append(Paragraph(_set(block.title), style["section"]))
+            story += [Paragraph("• " + _set(line), style["text"]) for line in block.lines or (block.none,)]
     return story
 
 
@@ -144,8 +156,8 @@ def _picture(block: SheetPicture, style: dict[str, Any], room: Room) -> list[Any
     """A heading, its drawings and its note; a broad one on pages of its own."""
     from reportlab.platypus import KeepTogether, NextPageTemplate, PageBreak, Paragraph, Spacer
 
-    head = [Paragraph(escape(block.title), style["section"]), Spacer(1, 3)]
-    note = [Paragraph(escape(block.note), style["cell"])] if block.note else []
+    head = [Paragraph(_set(block.title), style["section"]), Spacer(1, 3)]
+    note = [Paragraph(_set(block.note), style["cell"])] if block.note else []
     drawn = pictures(block.drawings, block.scale, room[0], room[1] - 46)
     if not block.broad:
         return [KeepTogether([*head, *drawn, *note])]
@@ -166,7 +178,7 @@ def _cautions(sheet: Sheet, style: dict[str, Any], width: float) -> Any:
     from reportlab.platypus import Table as Grid
 
     lines = [Paragraph("Cautions first", style["caution"])]
-    lines += [Paragraph("• " + escape(c), style["text"]) for c in sheet.cautions]
+    lines += [Paragraph("• " + _set(c), style["text"]) for c in sheet.cautions]
     box = Grid([[line] for line in lines], colWidths=[width], splitInRow=1)
     box.setStyle(
         [
@@ -184,13 +196,13 @@ def _table(table: SheetTable, style: dict[str, Any], width: float) -> list[Any]:
     from reportlab.platypus import Paragraph
     from reportlab.platypus import Table as Grid
 
-    parts: list[Any] = [Paragraph(escape(table.title), style["section"])]
+    parts: list[Any] = [Paragraph(_set(table.title), style["section"])]
     if not table.rows:
         return [*parts, Paragraph("None yet.", style["text"])]
     weights = table.weights or (1.0,) * len(table.columns)
     widths = [width * w / sum(weights) for w in weights]
-    rows = [[Paragraph(escape(c), style["head"]) for c in table.columns]]
-    rows += [[Paragraph(escape(c), style["cell"]) for c in row] for row in table.rows]
+    rows = [[Paragraph(_set(c), style["head"]) for c in table.columns]]
+    rows += [[Paragraph(_set(c), style["cell"]) for c in row] for row in table.rows]
     grid = Grid(rows, colWidths=widths, repeatRows=1, splitInRow=1)
     grid.setStyle(
         [
@@ -204,5 +216,5 @@ def _table(table: SheetTable, style: dict[str, Any], width: float) -> list[Any]:
     )
     parts.append(grid)
     if table.note:
-        parts.append(Paragraph(escape(table.note), style["cell"]))
+        parts.append(Paragraph(_set(table.note), style["cell"]))
     return parts
