@@ -6,7 +6,6 @@ import itertools
 import math
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -31,6 +30,7 @@ from pigtail.studies.judging import judgements
 from pigtail.studies.level.aim import CLEAR_DB, aim_db, has_own_dc
 from pigtail.units import Basis, format_quantity
 from pigtail.units.series import members
+from pigtail.units.store import cached_property
 
 Array = NDArray[np.float64]
 #: Combinations of one cascade at most: beyond this the parts that set the level least are taken more coarsely.

@@ -6,7 +6,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
@@ -17,7 +16,7 @@ from pigtail.circuit.linear import row_that_fails, solve_rest, solve_waves, stac
 from pigtail.circuit.netlist import Circuit
 from pigtail.circuit.results import Solution
 from pigtail.circuit.system import System, first, settled
-from pigtail.units.store import remembered
+from pigtail.units.store import cached_property, remembered
 
 if TYPE_CHECKING:
     from pigtail.circuit.devicecode import DeviceState

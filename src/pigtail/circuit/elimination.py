@@ -8,13 +8,14 @@ threshold); each step of the plan is then one array operation over samples × fr
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from functools import cached_property
 from heapq import heapify, heappop, heappush
 from typing import Any
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
+
+from pigtail.units.store import cached_property
 
 Array = NDArray[Any]
 Entries = Mapping[tuple[int, int], Array]

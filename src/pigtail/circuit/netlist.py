@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from functools import cached_property
 
 import msgspec
 
 from pigtail.circuit.expressions import Expression, Number
+from pigtail.units.store import cached_property
 
 NOTHING = Number(0.0)
 KELVIN = 273.15

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -12,6 +11,7 @@ from numpy.typing import NDArray
 from pigtail.circuit.errors import CircuitError
 from pigtail.circuit.netlist import Element
 from pigtail.circuit.system import BRANCHES, DEVICES, System
+from pigtail.units.store import cached_property
 
 if TYPE_CHECKING:
     from pigtail.circuit.devicecode import DeviceState

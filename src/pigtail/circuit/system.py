@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Iterator, Mapping
-from functools import cached_property
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
@@ -20,7 +19,7 @@ from pigtail.circuit.expressions import Expression, Name, Quick, compiled, evalu
 from pigtail.circuit.netlist import Circuit, Element
 from pigtail.circuit.physics import surroundings
 from pigtail.circuit.structure import check_structure
-from pigtail.units.store import Store
+from pigtail.units.store import Store, cached_property
 
 if TYPE_CHECKING:
     from pigtail.circuit.instances import Instance

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Callable
-from functools import cached_property
 
 import msgspec
 
@@ -19,6 +18,7 @@ from pigtail.job.logbook import AnyEntry, Work
 from pigtail.job.places import NOWHERE, Place
 from pigtail.job.record import Name, Note, Record, Ref
 from pigtail.units.known import Known
+from pigtail.units.store import cached_property
 
 FORMAT = "pigtail job"
 VERSION = 9

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import msgspec
 
 from pigtail.job.document import Job
 from pigtail.job.readings import effective
+from pigtail.units.store import cached_property
 
 
 class Measured(msgspec.Struct, frozen=True, dict=True):

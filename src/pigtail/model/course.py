@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from functools import cached_property
 from typing import NamedTuple
 
 import msgspec
@@ -27,7 +26,7 @@ from pigtail.model.average import Average
 from pigtail.model.cascade import Network, networks
 from pigtail.model.netlist import Netlist, compile_job
 from pigtail.units import Basis, Known
-from pigtail.units.store import Store
+from pigtail.units.store import Store, cached_property
 
 Array = NDArray[np.float64]
 #: Steps of a period: for what is judged, and to learn which way things move.

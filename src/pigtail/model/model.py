@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import numpy as np
 
 from pigtail.circuit import Solution
@@ -17,6 +15,7 @@ from pigtail.model.course import averages_of
 from pigtail.model.deck import on_node
 from pigtail.model.netlist import Netlist, compile_job
 from pigtail.model.parting import holds_nothing, loose_groups, without
+from pigtail.units.store import cached_property
 
 #: Where levels are told [Hz].
 REFERENCE_HZ = 1000.0

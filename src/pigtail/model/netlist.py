@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from functools import cached_property
 from typing import Any
 
 import msgspec
@@ -23,6 +22,7 @@ from pigtail.model.deck import Deck
 from pigtail.model.estimate import Input
 from pigtail.model.spread import Samples
 from pigtail.model.terminals import library, macro_name, macros, node_name
+from pigtail.units.store import cached_property
 
 Array = NDArray[np.float64]
 #: From so many samples on it pays to look at one of them first.

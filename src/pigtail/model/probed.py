@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from functools import cached_property
 
 import msgspec
 import numpy as np
@@ -38,6 +37,7 @@ from pigtail.model import names, subjects
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist, compile_job
 from pigtail.model.terminals import node_name
+from pigtail.units.store import cached_property
 
 Array = NDArray[np.float64]
 #: What an ohmmeter drives [A], and beyond which it shows nothing [Ω].

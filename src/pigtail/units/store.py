@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import lru_cache
 from threading import Lock
-from typing import Any, Generic, ParamSpec, TypeVar, cast
+from typing import TYPE_CHECKING, Any, Generic, ParamSpec, TypeVar, cast
 
 K = TypeVar("K")
 V = TypeVar("V")
@@ -14,6 +14,29 @@ R = TypeVar("R")
 
 #: How full each store is and how much it holds at most, by its name.
 _TOLD: dict[str, Callable[[], tuple[int, int]]] = {}
+
+
+if TYPE_CHECKING:
+    from functools import cached_property as cached_property  # noqa: PLC0414  passed on
+else:
+
+    class cached_property:  # noqa: N801  it stands for the one of the standard library
+        """What a property found is kept in its object. Without the lock that the standard library's has up to Python 3.11: that one is one
+        for all objects of a class, so that two threads that each ask one property for another wait for each other for ever."""
+
+        def __init__(self, found: Callable[[Any], Any]) -> None:
+            self.found, self.name, self.__doc__ = found, found.__name__, found.__doc__
+
+        def __set_name__(self, owner: type, name: str) -> None:
+            self.name = name
+
+        def __get__(self, instance: Any, owner: type | None = None) -> Any:
+            if instance is None:
+                return self
+            kept = instance.__dict__
+            if self.name not in kept:
+                kept[self.name] = self.found(instance)
+            return kept[self.name]
 
 
 class Store(Generic[K, V]):

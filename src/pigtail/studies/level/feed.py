@@ -12,7 +12,6 @@ Thump: the bias coming up in 10 ms through a high pass of the low corner, bias·
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -30,6 +29,7 @@ from pigtail.model.spread import Hints, Samples, Solver, estimate, estimate_agai
 from pigtail.model.terminals import OPEN_OHM, heard_node
 from pigtail.studies.level.aim import has_own_dc
 from pigtail.studies.level.found import FeedDetail, Rung
+from pigtail.units.store import cached_property
 
 Array = NDArray[np.float64]
 REFERENCE_HZ = 1000.0

@@ -7,7 +7,6 @@ and the load; the operating points of all else stand on its mean, its valley and
 from __future__ import annotations
 
 from collections.abc import Mapping
-from functools import cached_property
 
 import numpy as np
 from msgspec.structs import replace
@@ -39,6 +38,7 @@ from pigtail.studies.power.found import Heat, SupplyDetail, Waves
 from pigtail.studies.power.supply import DirectSupply
 from pigtail.units import Basis, Known, format_quantity
 from pigtail.units.known import weakest
+from pigtail.units.store import cached_property
 
 Array = NDArray[np.float64]
 #: The numbers of a course: unit and words. Those of the mean, the valley and the crest stand first.

@@ -8,7 +8,6 @@ what the burst drops in the inner resistance, solved through the whole supply.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +27,7 @@ from pigtail.studies.power.supply import ambient_input
 from pigtail.studies.wording import tell
 from pigtail.units import Known, format_quantity, parse_known
 from pigtail.units.known import Basis
+from pigtail.units.store import cached_property
 
 Array = NDArray[np.float64]
 #: What part of the printed capacity is had (common practice) [1].

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
@@ -22,6 +20,7 @@ from pigtail.studies.judging import judge
 from pigtail.studies.power.found import SupplyDetail
 from pigtail.studies.power.stages import drawn_by, outputs_on
 from pigtail.units import Basis, Known, format_quantity
+from pigtail.units.store import cached_property
 
 Array = NDArray[np.float64]
 #: A difference of volts that is told [V].

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import cached_property
 from typing import NamedTuple
 
 from pigtail.edits.record import within
@@ -11,6 +10,7 @@ from pigtail.job.logbook import AnyEntry, Doing, Done, KeptAt, Passed, Waived
 from pigtail.job.steps import Power, RunStep
 from pigtail.studies.prove.kinds import kinds
 from pigtail.studies.prove.ordering import AT_FIRST, HostStand
+from pigtail.units.store import cached_property
 
 #: How the host stands once one of these is done; those that read the reservoir change nothing.
 TURNS = {

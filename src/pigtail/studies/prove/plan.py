@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 from pigtail.board.parts import Mounted, mounted, on_board
 from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Link, Module, Purpose, SupplyIn
 from pigtail.job.wiring import return_links, supply_links, used_points
@@ -11,6 +9,7 @@ from pigtail.model.model import Model
 from pigtail.studies.control.meant import pins_of
 from pigtail.studies.loom.found import LoomWire
 from pigtail.studies.loom.wires import loom_wires
+from pigtail.units.store import cached_property
 
 
 class WorkPlan:
