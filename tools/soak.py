@@ -52,6 +52,7 @@ def soak(edits: int, where: str, every: int = 250, seed: int = 1) -> list[tuple[
     from pigtail.desktop.assemble import Assembly
     from pigtail.desktop.window import MainWindow
     from pigtail.job.recovery import Keeper
+    from pigtail.job.saving import Obstacle
     from pigtail.units.store import stores
     from tools.strange import change_of
 
@@ -101,7 +102,7 @@ def soak(edits: int, where: str, every: int = 250, seed: int = 1) -> list[tuple[
             if chance.random() < 0.3:
                 assembly.views.go(chance.choice(stations))
             if chance.random() < 0.01:
-                assembly.session.save(folder / "job.pigtail")
+                assembly.session.save(folder / "job.pigtail", frozenset(Obstacle))
             if chance.random() < 0.08:
                 assembly.files.start(demo(chance.choice(("larkmoor", "tidewell"))), None)
             rest()

@@ -157,7 +157,10 @@ def _extras(raw: Any, known: Any, place: str) -> Extras:
                 found[here] = value
     elif isinstance(known, tuple):
         for index, (item, twin) in enumerate(zip(raw, known, strict=True)):
-            found |= _extras(item, twin, f"{place}/{_escaped(_key(index, item))}")
+            if isinstance(
+                item, dict | list
+            ):  # named as it will be when it is written, by what is known of it
+                found |= _extras(item, twin, f"{place}/{_escaped(_key(index, msgspec.to_builtins(twin)))}")
     return found
 
 

@@ -257,7 +257,9 @@ class Deck:
         self.shown[address] = None
         nodes = [node, reference]
         if macro == "logic_in_supplied":
-            nodes.append(node_name(self.job, addresses_of(self.job, SupplyIn, device_id)[0]))
+            pins = addresses_of(self.job, SupplyIn, device_id)
+            # a module without a pin for its supply is pulled up by what it counts as fed from
+            nodes.append(node_name(self.job, pins[0]) if pins else on_node(device_id))
         elif fed and not isinstance(terminal, SupplyIn):
             nodes.append(on_node(device_id))
         pin = self.planned(device_id)[:1] if fed and isinstance(terminal, Rail) else []
