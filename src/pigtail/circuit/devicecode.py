@@ -140,4 +140,4 @@ def _written(system: System) -> Callable[..., tuple[Array, ...]]:
     return found
 
 
-_CODE: Store[object, Callable[..., tuple[Array, ...]]] = Store(f"{__name__}._CODE", 96)
+_CODE: Store[object, Callable[..., tuple[Array, ...]]] = Store(f"{__name__}._CODE", 64)

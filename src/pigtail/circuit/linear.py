@@ -473,5 +473,5 @@ def _nominal(entries: Matrix) -> dict[tuple[int, int], complex]:
     return {place: complex(np.ravel(value)[np.size(value) // 2]) for place, value in entries.items()}
 
 
-_PLANS: Store[tuple[object, str], Plan] = Store(f"{__name__}._PLANS", 160)
+_PLANS: Store[tuple[object, str], Plan] = Store(f"{__name__}._PLANS", 96)
 _OTHER_PLANS: Store[tuple[object, str], Plan] = Store(f"{__name__}._OTHER_PLANS", 32)

@@ -383,4 +383,4 @@ def _is_one(value: Any) -> bool:
     return abs(value) == 1.0 if isinstance(value, float) else bool(np.all(np.abs(value) == 1))
 
 
-_PROGRAMS: Store[object, Program] = Store(f"{__name__}._PROGRAMS", 96)
+_PROGRAMS: Store[object, Program] = Store(f"{__name__}._PROGRAMS", 64)

@@ -363,7 +363,7 @@ class _Still(NamedTuple):
     quick: dict[int, Quick]
 
 
-_STILL: Store[tuple[object, ...], _Still | None] = Store(f"{__name__}._STILL", 96)
+_STILL: Store[tuple[object, ...], _Still | None] = Store(f"{__name__}._STILL", 64)
 
 
 def _still(circuit: Circuit, given: Mapping[str, Numbers], *, from_charge: bool) -> _Still | None:

@@ -129,9 +129,9 @@ def _with_hints(
 
 #: Which way each input moves each result, as it came out last for inputs and results of these names: tried first the next
 #: time, so that the corners need no batch of their own, and solved anew where it has changed.
-_WAYS: Store[tuple[tuple[str, ...], tuple[str, ...]], NDArray[np.bool_]] = Store(f"{__name__}._WAYS", 160)
+_WAYS: Store[tuple[tuple[str, ...], tuple[str, ...]], NDArray[np.bool_]] = Store(f"{__name__}._WAYS", 80)
 #: Where the extremes of results that are pulled two ways were found last, for the same inputs and results.
-_PULLED: Store[Hashable, tuple[NDArray[np.intp], NDArray[np.intp]]] = Store(f"{__name__}._PULLED", 160)
+_PULLED: Store[Hashable, tuple[NDArray[np.intp], NDArray[np.intp]]] = Store(f"{__name__}._PULLED", 80)
 #: A result turns where both moves of an input take it the same way by this part of its width; it is not additive where its corner and
 #: the sum of its moves lie further apart than the second part.
 LEAST_TURN, NOT_ADDED = 0.01, 0.12

@@ -150,7 +150,7 @@ def _has_tail(text: str) -> bool:
     return bool(_tail(text).strip())
 
 
-@remembered(4096)
+@remembered(1024)
 def format_quantity(value: float, unit: str, digits: int = 3) -> str:
     """Short text of a value: three figures and a prefix, `4.70 kΩ`, `−11.8 dB`, `63 °C`.
     The value in the [unit] without prefix.
