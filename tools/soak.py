@@ -1,6 +1,6 @@
 """A long day in the window: edits of all kinds, undos, looks at every station, and what memory, handles and threads are left of it.
 
-`soak.py EDITS [inside|process]`: with the studies in the window's own process, or in one of their own. Prints the curve: edits, resident
+`soak.py EDITS [inside|process] [EVERY]`: with the studies in the window's own process, or in one of their own. Prints the curve: edits, resident
 memory of the window and of the studies [MB], open handles, threads, how full the stores are; then the growth for every thousand edits
 after the first.
 """
@@ -139,5 +139,5 @@ def growth(curve: list[tuple[int, float, float, int, int]]) -> float:
 if __name__ == "__main__":
     sys.path.insert(0, str(Path(__file__).parents[1]))
     count, place = int(sys.argv[1]), sys.argv[2] if len(sys.argv) > 2 else "inside"
-    found = soak(count, place)
+    found = soak(count, place, int(sys.argv[3]) if len(sys.argv) > 3 else 250)
     print(f"{count} edits, studies {place}: {growth(found):+.2f} MB for every thousand after the first")

@@ -96,6 +96,7 @@ def test_journey_of_a_mono_pad_board_in_a_mains_amplifier(
     assert "record input" in (tmp_path / "sheet" / "wiring.svg").read_text()
 
 
+@pytest.mark.long
 def test_journey_of_a_jack_and_an_indicator_on_a_crowded_panel(
     bench: Bench, answers: Callable[..., None], tmp_path: Path
 ) -> None:
@@ -267,6 +268,7 @@ def test_the_panel_is_taken_from_a_scaled_photo(bench: Bench, tmp_path: Path) ->
     )
 
 
+@pytest.mark.long
 def test_areas_are_typed_and_a_round_one_by_its_diameter(bench: Bench) -> None:
     """Names and sizes in the table; ø makes it round, a height makes it square again; nonsense is refused."""
     bench.open_demo("larkmoor")
@@ -325,6 +327,7 @@ def test_a_large_board_shows_its_progress_and_can_be_stopped(bench: Bench) -> No
 PAGES = ("page_wiring", "page_board", "page_panel", "page_loom", "page_hold")
 
 
+@pytest.mark.one_of(2)
 @pytest.mark.parametrize("page", PAGES)
 def test_every_page_can_be_worked_by_keys_and_nothing_is_cut_off(bench: Bench, page: str) -> None:
     """At 1024 × 700 too: each control is named, takes the keyboard, and lies in the station with its words whole."""

@@ -76,7 +76,7 @@ def _kind(job: Job, ask: Ask) -> str:
     return next((word for holds, word in first if holds), simple)
 
 
-@pytest.mark.one_of(2)
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("name", LISTS)
 def test_a_practitioner_would_ask_the_same(name: str) -> None:
     """Everything on the list, and at most 1.2 times as many readings; the host is switched no more than it must."""

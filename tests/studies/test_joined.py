@@ -129,7 +129,7 @@ def found(job: Job, code: str) -> list[Finding]:
     return [f for f in advised(job, study_job(job)).findings if f.code == code]
 
 
-@pytest.mark.one_of(4)
+@pytest.mark.one_of(6)
 @pytest.mark.parametrize("name", CASES)
 def test_a_mistake_is_told_its_twin_is_not_and_its_remedy_ends_it(name: str) -> None:
     """With its severity; the first remedy leaves the finding gone or milder."""

@@ -137,8 +137,8 @@ def test_a_pin_clamps_to_its_modules_supply_when_asked(larkmoor: Job) -> None:
     job = Measured(larkmoor).job
     with_diodes = compile_job(job, job.working_state(), clamps=True)
     assert "clamps" in with_diodes.text
-    assert "Xclamp_" in with_diodes.text
-    assert "Xclamp_" not in Model.of(larkmoor).netlist().text
+    assert "__clamp " in with_diodes.text
+    assert "__clamp " not in Model.of(larkmoor).netlist().text
     plain = Model.of(larkmoor).netlist().rest.operating_point()
     clamped = with_diodes.rest.operating_point()
     for address in with_diodes.terminals:

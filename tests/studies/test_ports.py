@@ -83,7 +83,7 @@ CASES: dict[str, tuple[str, Severity, str, Callable[[], Job], Callable[[], Job]]
 }  # fmt: skip
 
 
-@pytest.mark.one_of(4)
+@pytest.mark.one_of(6)
 @pytest.mark.parametrize("name", CASES)
 def test_a_wrong_port_is_told_and_its_twin_is_not(name: str) -> None:
     """With its severity, about its link, and with no remedy for what only hands can mend."""

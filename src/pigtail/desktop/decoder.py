@@ -18,7 +18,7 @@ LOOK, SHOW, PIXELS, PAGES, REFUSED = b"look", b"show", b"pixl", b"page", b"none"
 #: The longest side that is given [px], the most that a picture may have [px], the most pages.
 LONGEST, MOST_PIXELS, MOST_PAGES = 3000, 400_000_000, 200
 #: What it may take: processor time [s], memory beyond what it starts with [bytes].
-SECONDS, MEMORY = 5, 1_200_000_000
+SECONDS, MEMORY = 3, 1_200_000_000
 #: Handles that Qt takes for its own threads.
 SPARE = 24
 

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
 #: The largest file that is decoded [bytes], and how long its decoding may take [s].
-MOST_BYTES, SECONDS = 100_000_000, 8.0
+MOST_BYTES, SECONDS = 100_000_000, 6.0
 #: How much of what was decoded is kept [bytes].
 MOST_KEPT = 200_000_000
 
