@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 from pigtail.circuit.errors import CircuitError, FloatingNodeError, SourceLoopError
 from pigtail.circuit.netlist import Circuit, Element
+from pigtail.units.groups import Groups
 from pigtail.units.store import Store
 
 #: Between which of its nodes each kind of element lets direct current pass.
@@ -51,21 +52,12 @@ def check_structure(circuit: Circuit, *, from_charge: bool = False) -> None:
 
 def _groups(pairs: Iterable[_Pair]) -> tuple[dict[str, str], Element | None]:
     """Union of nodes joined by elements, and the first element that closes a loop."""
-    parent: dict[str, str] = {}
-
-    def root(node: str) -> str:
-        while parent.setdefault(node, node) != node:
-            parent[node] = parent[parent[node]]
-            node = parent[node]
-        return node
-
+    groups = Groups()
     loop: Element | None = None
     for element, a, b in pairs:
-        ra, rb = root(a), root(b)
-        if ra == rb:
+        if not groups.join(a, b):
             loop = loop or element
-        parent[ra] = rb
-    return {n: root(n) for n in parent}, loop
+    return groups.all(), loop
 
 
 #: Structures that were found sound already.

@@ -15,7 +15,7 @@ from pigtail.job.check import check_job
 from pigtail.job.document import HOST, Job, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.safety import live_reading, reaches_host
-from pigtail.job.texts import made_storable
+from pigtail.job.texts import UnstorableError, made_storable
 from pigtail.units import format_quantity
 
 Edit = Callable[[Job], Job]
@@ -72,9 +72,10 @@ def wired(job: Job) -> Job:
 
 def checked(job: Job) -> Job:
     """The job itself, its texts made storable; raises EditError, or LiveChassisError for a wire to a live chassis."""
-    job = made_storable(job)
     try:
         check_job(job)
+    except UnstorableError:
+        return checked(made_storable(job))
     except LiveChassisError:
         raise
     except JobError as error:

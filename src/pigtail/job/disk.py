@@ -215,37 +215,53 @@ def sweep_parts(folder: Path) -> int:
 def remove_if_free(file: Path) -> bool:
     """Remove a file that nobody holds a lock on; whether it was removed. Never raises."""
     try:
-        handle = os.open(file, os.O_RDWR | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC)
-    except OSError:
-        return False
-    try:
-        if not stat.S_ISREG(os.fstat(handle).st_mode):
+        handle = _taken(file)
+        if handle is None:
             return False
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        file.unlink()
+        try:
+            file.unlink()
+        finally:
+            os.close(handle)
     except OSError:
         return False
-    finally:
-        os.close(handle)
     return True
+
+
+def is_held(file: Path) -> bool:
+    """Whether somebody holds a lock on a file; nobody does on one that is not there. Never raises."""
+    try:
+        handle = _taken(file)
+    except OSError:
+        return False
+    if handle is not None:
+        os.close(handle)
+    return handle is None
 
 
 def lock_file(file: Path) -> int | None:
     """Make a file if it is not there and lock it; its handle, None where another holds it. Raises OSError."""
-    while True:
-        handle = os.open(file, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
-        try:
-            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            os.close(handle)
-            return None
-        except OSError:
-            os.close(handle)
-            raise
+    while (handle := _taken(file, os.O_CREAT)) is not None:
         with contextlib.suppress(OSError):
             if os.fstat(handle).st_ino == file.stat().st_ino:
                 return handle
         os.close(handle)  # swept up between being made and being locked: once more
+    return None
+
+
+def _taken(file: Path, flags: int = 0) -> int | None:
+    """A lock on a plain file: its handle, None where another holds it. Raises OSError for what cannot be opened, or is no file."""
+    handle = os.open(file, os.O_RDWR | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC | flags, 0o600)
+    try:
+        if not stat.S_ISREG(os.fstat(handle).st_mode):
+            raise OSError(errno.EINVAL, "it is no plain file")
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        os.close(handle)
+        return None
+    except OSError:
+        os.close(handle)
+        raise
+    return handle
 
 
 def _why(error: Exception) -> str:

@@ -114,10 +114,13 @@ def _dicts(items: Any) -> list[dict[str, Any]]:
 
 def encode(document: Document) -> bytes:
     """The bytes of a job file, unknown fields put back where they were."""
-    raw = msgspec.to_builtins(made_storable(document.job))
+    raw = msgspec.to_builtins(document.job)
     raw = {"format": FORMAT, "version": VERSION, **raw}
     _put_back(raw, document.extras, "")
-    return msgspec.json.format(msgspec.json.encode(raw), indent=1) + b"\n"
+    try:
+        return msgspec.json.format(msgspec.json.encode(raw), indent=1) + b"\n"
+    except UnicodeEncodeError:  # a job that no edit has made: those clean their texts
+        return encode(msgspec.structs.replace(document, job=made_storable(document.job)))
 
 
 def _key(index: int, item: Any) -> str:

@@ -7,7 +7,6 @@ by a program that was killed. A recovery file is given up only when what it hold
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import os
 import uuid
 from pathlib import Path
@@ -15,7 +14,15 @@ from pathlib import Path
 import msgspec
 import platformdirs
 
-from pigtail.job.disk import Seen, lock_file, read_whole, remove_if_free, sweep_parts, write_atomically
+from pigtail.job.disk import (
+    Seen,
+    is_held,
+    lock_file,
+    read_whole,
+    remove_if_free,
+    sweep_parts,
+    write_atomically,
+)
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import MAX_BYTES, Document, decode, encode
 from pigtail.units.storable import storable
@@ -106,7 +113,7 @@ def leftovers(folder: Path | None = None) -> Left:
     for entry in names[:MOST_LEFTOVERS]:
         file = Path(entry.path)
         lock = locks.pop(file.stem, None)
-        if lock is not None and _locked(lock):
+        if lock is not None and is_held(lock):
             continue
         try:
             kept = msgspec.json.decode(read_whole(file, 2 * MAX_BYTES, "recovery file"), type=_Kept)
@@ -129,20 +136,6 @@ def _age(entry: os.DirEntry[str]) -> float:
         return -entry.stat(follow_symlinks=False).st_mtime
     except OSError:
         return 0.0
-
-
-def _locked(lock: Path) -> bool:
-    try:
-        handle = os.open(lock, os.O_RDWR | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC)
-    except OSError:
-        return False
-    try:
-        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        return True
-    finally:
-        os.close(handle)
-    return False
 
 
 def discard(file: Path) -> None:

@@ -10,6 +10,12 @@ from msgspec.structs import replace
 
 from pigtail.job.errors import JobError
 from pigtail.units.storable import UNSTORABLE, storable
+from pigtail.units.store import Store
+
+
+class UnstorableError(JobError):
+    """A text that no file can hold; `made_storable` mends it."""
+
 
 T = TypeVar("T", bound=msgspec.Struct)
 
@@ -38,11 +44,9 @@ def _of_value(value: Any) -> Any:
 
 
 def check_texts(item: Any, where: str) -> None:
-    """Raise JobError for a text that is longer than its field allows, or that no file can hold."""
+    """Raise JobError for a text that is longer than its field allows, UnstorableError for one that no file can hold."""
     if isinstance(item, tuple):
-        for at, each in enumerate(item):
-            if isinstance(each, msgspec.Struct | tuple):
-                check_texts(each, f"{where}[{at}]")
+        _check_each(item, where)
         return
     if not isinstance(item, msgspec.Struct):
         return
@@ -54,14 +58,29 @@ def check_texts(item: Any, where: str) -> None:
                 raise JobError(
                     f"the text is longer than {most:,} characters; shorten it", where=_at(where, field)
                 )
-            if not text.isascii() and UNSTORABLE.search(text):
-                raise JobError(
+            if not (text.isascii() and text.isprintable()) and UNSTORABLE.search(text):
+                raise UnstorableError(
                     "the text holds characters that no file can hold; type it anew", where=_at(where, field)
                 )
     for field in inner:
         value = getattr(item, field)
         if value:
             check_texts(value, _at(where, field))
+
+
+#: The last entries that were found sound at each place, held so that their ids stay theirs: most edits leave most of them as they are.
+_SOUND: Store[str, tuple[tuple[Any, ...], frozenset[int]]] = Store(f"{__name__}._SOUND", 64)
+
+
+def _check_each(items: tuple[Any, ...], where: str) -> None:
+    """The same for each entry of a tuple that was not found sound the last time."""
+    last, sound = _SOUND.get(where) or ((), frozenset[int]())
+    if last is items:
+        return
+    for at, each in enumerate(items):
+        if id(each) not in sound and isinstance(each, msgspec.Struct | tuple):
+            check_texts(each, f"{where}[{at}]")
+    _SOUND.put(where, (items, frozenset(map(id, items))))
 
 
 def _at(where: str, field: str) -> str:

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from pigtail.catalogue.topologies import Does, topology
 from pigtail.job.document import HOST, AudioIn, AudioOut, ControlIn, Host, Job, Link, Module, Purpose, Return
+from pigtail.units.groups import Groups
 
 #: Up to so many groups of loose feeds a plan is solved whole.
 FEW = 4
@@ -21,34 +22,21 @@ NOTHING_V = 0.2
 def loose_groups(job: Job) -> tuple[frozenset[str], ...]:
     """The ids of loose feeds that share an output, an input or a way through, a set for each group; none where they are few."""
     kept = _steered(job)
-    loose = [x for x in job.links if _is_loose(job, x, kept)]
-    group: dict[str, str] = {}
-
-    def root(name: str) -> str:
-        while group.setdefault(name, name) != name:
-            group[name] = group[group[name]]
-            name = group[name]
-        return name
-
-    for link in loose:
+    loose = {x.id: x for x in job.links if _is_loose(job, x, kept)}
+    groups = Groups()
+    for link in loose.values():
         for address in _signals(job, link):
-            group[root(address)] = root(f"/{link.id}")
+            groups.join(address, f"/{link.id}")
     for module in job.modules:
         for through in module.throughs:
-            group[root(f"{module.id}.{through.start}")] = root(f"{module.id}.{through.end}")
+            groups.join(f"{module.id}.{through.start}", f"{module.id}.{through.end}")
     # what else ends at one of their points is of the rest, and so are they
-    rest = {
-        root(j.terminal)
-        for x in job.links
-        if x not in loose
-        for j in x.joins
-        if not isinstance(job.terminal(j.terminal), Return)
-    }
+    rest = {groups.of(a) for x in job.links if x.id not in loose for a in _signals(job, x)}
     found: dict[str, set[str]] = {}
-    for link in loose:
-        at = root(f"/{link.id}")
+    for link_id in loose:
+        at = groups.of(f"/{link_id}")
         if at not in rest:
-            found.setdefault(at, set()).add(link.id)
+            found.setdefault(at, set()).add(link_id)
     return tuple(map(frozenset, found.values())) if len(found) > FEW else ()
 
 

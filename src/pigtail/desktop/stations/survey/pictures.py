@@ -290,9 +290,9 @@ class Pictures(QWidget):
 
     def _have(self, picture: Picture, image: QImage) -> None:
         """A picture is decoded: shown, if it is still the one on view."""
-        self.board.waiting = False
         now = self.picture()
-        if now is not None and (now.file, now.page) == (picture.file, picture.page):
+        if now is not None and (now.sha256, now.page) == (picture.sha256, picture.page):
+            self.board.waiting = False
             self._put(now, image)
 
     def _put(self, picture: Picture | None, image: QImage) -> None:
