@@ -246,7 +246,7 @@ class Files(QObject):
         if not s.unsaved:
             words = "saved" if s.path else ""
         elif s.kept_number >= s.number:
-            words = "not saved; every edit is kept against a crash"
+            words = "not saved, but kept"
         else:
             words = "not saved; keeping…"
         if s.job is not None:
