@@ -33,8 +33,8 @@ from pigtail.job.document import (
     SupplyIn,
 )
 from pigtail.units import Basis
+from pigtail.units.entry import parse_known
 from pigtail.units.known import Known
-from pigtail.units.text import parse_known
 
 STATES = (
     State(id="off", name="unplugged", kind=Mode.OFF),

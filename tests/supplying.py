@@ -12,8 +12,8 @@ from pigtail.edits.usual import return_link, supply_link, winding_link
 from pigtail.job.document import HOST, Host, Job, Mode, Rail, Return, State, SupplyClass, SupplyIn, WindingEnd
 from pigtail.job.energy import Battery, Chemistry, Earthed, Hours, RailState, Winding
 from pigtail.units import Basis
+from pigtail.units.entry import parse_known
 from pigtail.units.known import Known
-from pigtail.units.text import parse_known
 
 PIN = "rx.supply"
 STATES = (State(id="off", name="off", kind=Mode.OFF), State(id="on", name="on", kind=Mode.WORKING))

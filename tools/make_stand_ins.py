@@ -31,8 +31,8 @@ from pigtail.job.energy import Battery, Chemistry, Earthed, Hours, RailState, Wi
 from pigtail.job.places import Pad, Place
 from pigtail.model.probed import Joint
 from pigtail.units import Basis
+from pigtail.units.entry import parse_known
 from pigtail.units.known import Known
-from pigtail.units.text import parse_known
 
 
 def known(value: float, unit: str) -> Known:

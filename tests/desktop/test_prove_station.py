@@ -34,7 +34,7 @@ from pigtail.job.logbook import Alteration, Alters, Cover, Done, Filed, Noted, O
 from pigtail.job.reading_import import text_of
 from pigtail.studies.prove.found import ProveFound
 from pigtail.units import Basis
-from pigtail.units.text import parse_known
+from pigtail.units.entry import parse_known
 
 
 def amplifier() -> Job:

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QWidget
 
-from pigtail.units import UnreadableError, format_quantity, parse_known, parse_quantity
+from pigtail.units import PLAIN, Sort, UnreadableError, format_quantity, parse_known, parse_quantity
 from pigtail.units.known import Basis, Known
 from pigtail.units.series import step
 
@@ -33,7 +33,7 @@ class ValueField(QLineEdit):
         self.unit, self.series, self._by, self._most = unit, series, by, most
         self._value: float | None = None
         self.returnPressed.connect(self.commit)
-        self.textEdited.connect(lambda _text: self._mark(False))
+        self.textEdited.connect(lambda _text: self._mark())
 
     @property
     def value(self) -> float | None:
@@ -46,7 +46,7 @@ class ValueField(QLineEdit):
         if not (self.hasFocus() and self.isModified()):
             self.setText("" if value is None else format_quantity(value, self.unit, 4))
             self.setModified(False)
-            self._mark(False)
+            self._mark()
 
     def commit(self) -> None:
         """Read the text and tell its value, or why it is none."""
@@ -55,26 +55,21 @@ class ValueField(QLineEdit):
         try:
             value = parse_quantity(self.text(), self.unit)
         except UnreadableError as error:
-            self._mark(True)
+            self._mark(str(error))
             self.refused.emit(str(error))
             return
         self.setModified(False)
         self._tell(value)
 
     def _tell(self, value: float) -> None:
-        self._mark(False)
+        self._mark()
         if value != self._value:
             self._value = value
             self.setText(format_quantity(value, self.unit, 4))
             self.committed.emit(value)
 
-    def _mark(self, wrong: bool) -> None:
-        if bool(self.property("wrong")) != wrong:
-            self.setProperty("wrong", wrong)
-            style = self.style()
-            if style is not None:
-                style.unpolish(self)
-                style.polish(self)
+    def _mark(self, reason: str = "") -> None:
+        mark_wrong(self, reason)
 
     def _step(self, by: int) -> None:
         if self._value is None or self.isReadOnly():
@@ -107,9 +102,26 @@ class ValueField(QLineEdit):
         super().focusOutEvent(event)
 
 
-def read_known(text: str, unit: str, basis: Basis, source: str) -> Known | None:
-    """A Known from typed text, None for empty text; raises UnreadableError."""
-    return parse_known(text, unit, basis, source) if text.strip() else None
+def mark_wrong(entry: QLineEdit, reason: str) -> None:
+    """Mark a field whose text is no value; its tip is the reason, and what it was before once there is none."""
+    wrong = bool(reason)
+    if bool(entry.property("wrong")) != wrong:
+        if wrong:
+            entry.setProperty("tip_before", entry.toolTip())
+        else:
+            entry.setToolTip(entry.property("tip_before") or "")
+        entry.setProperty("wrong", wrong)
+        style = entry.style()
+        if style is not None:
+            style.unpolish(entry)
+            style.polish(entry)
+    if wrong:
+        entry.setToolTip(reason)
+
+
+def read_known(text: str, unit: str, basis: Basis, source: str, sort: Sort = PLAIN) -> Known | None:
+    """A Known from typed text, None for empty text and what stands for not known; raises UnreadableError."""
+    return None if text.strip() in ("", "?", "—") else parse_known(text, unit, basis, source, sort)
 
 
 def fill_combo(combo: QComboBox, items: list[tuple[str, str]]) -> None:

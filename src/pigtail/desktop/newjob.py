@@ -25,7 +25,7 @@ from pigtail.desktop import theme
 from pigtail.desktop.fields import read_known
 from pigtail.job.document import HOST, Job, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
-from pigtail.job.quantities import PATH_RESISTANCE, quantities
+from pigtail.job.quantities import AMBIENT, PATH_RESISTANCE, Quantity, quantities
 from pigtail.units import Basis, Known, KnownError, UnreadableError, format_known
 
 MODULE_ID = "module"
@@ -37,7 +37,7 @@ class _ValueLine(NamedTuple):
 
     address: str
     field: str
-    unit: str
+    item: Quantity
     entry: QLineEdit
     before: str
 
@@ -143,28 +143,28 @@ class NewJob(QDialog):
                     f"{HOST}.{terminal.id}",
                     item.field,
                     f"{terminal.name}: {item.words}",
-                    item.unit,
+                    item,
                     item.of(terminal),
                 )
         names = {t.id: t.name for t in host.terminals}
         for path in host.paths:
             words = f"resistance {names[path.a]} to {names[path.b]}"
-            self._line(form, path.id, "", words, PATH_RESISTANCE.unit, path.resistance)
-        self._line(form, AMBIENT_ADDRESS, "", "temperature inside the case", "°C", ambient_in(host))
+            self._line(form, path.id, "", words, PATH_RESISTANCE, path.resistance)
+        self._line(form, AMBIENT_ADDRESS, "", "temperature inside the case", AMBIENT, ambient_in(host))
         page = QWidget()
         page.setLayout(form)
         self.area.setWidget(page)
 
     def _line(
-        self, form: QFormLayout, address: str, field: str, words: str, unit: str, value: Known | None
+        self, form: QFormLayout, address: str, field: str, words: str, item: Quantity, value: Known | None
     ) -> None:
         entry = QLineEdit("" if value is None else format_known(value))
         entry.setMinimumWidth(210)
-        entry.setPlaceholderText(f"not known ({unit})")
+        entry.setPlaceholderText(f"not known ({item.unit})")
         entry.setObjectName(f"{address}.{field}".replace(f"{HOST}.", "value_", 1))
         entry.setAccessibleName(words)
         form.addRow(words[0].upper() + words[1:], entry)
-        self._lines.append(_ValueLine(address, field, unit, entry, entry.text()))
+        self._lines.append(_ValueLine(address, field, item, entry, entry.text()))
 
     def accept(self) -> None:
         """Make the job and its plan, or say in one sentence what stands in the way."""
@@ -183,7 +183,9 @@ class NewJob(QDialog):
             if line.entry.text() == line.before:
                 continue
             try:
-                known = read_known(line.entry.text(), line.unit, Basis.DOCUMENTED, "given at the start")
+                known = read_known(
+                    line.entry.text(), line.item.unit, Basis.DOCUMENTED, "given at the start", line.item.sort
+                )
             except (UnreadableError, KnownError):
                 line.entry.setFocus()
                 line.entry.selectAll()

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QTimer
 from PyQt6.QtGui import QIcon
 
 from pigtail.desktop.stations import first_station, station_class
+from pigtail.desktop.tables import RowsModel, RowsView
 from pigtail.desktop.window import icon_path
 from pigtail.job.document import Job
 from pigtail.studies.found import Studies
@@ -48,6 +49,9 @@ class Views(QObject):
             made.refused.connect(self._desk.tell)
             made.wants.connect(self._desk.answer)
             made.folder = self._folder
+            for table in made.findChildren(RowsView):
+                if isinstance(model := table.model(), RowsModel):
+                    made.refused.connect(model.note_refusal)
             self.made[key] = made
             self._desk.window.stations.addWidget(made)
         return self.made[key]

@@ -24,7 +24,7 @@ from pigtail.job.document import (
     Video,
     Way,
 )
-from pigtail.units import Basis, Known, parse_known
+from pigtail.units import Basis, Known, Sort, Volts, parse_known
 
 
 class Quantity(msgspec.Struct, frozen=True):
@@ -40,11 +40,39 @@ class Quantity(msgspec.Struct, frozen=True):
     feeds: Function | None = None
     usual: str = ""
 
+    @property
+    def sort(self) -> Sort:
+        """What sort of value it is, for whoever types it: how its volts are counted, whether it is a limit itself."""
+        volts = Volts.ANY
+        if self.unit == "V":
+            volts = _COUNTED.get(self.words) or (Volts.RMS if self.field in _ALTERNATING else Volts.DC)
+        return Sort(volts, limit=self.field in _LIMITS, signed=self.lowest < 0)
+
     def of(self, terminal: object) -> Known | None:
         """Its value at a terminal or what else has it [its unit], the usual one where nobody has told it; None where it is not known."""
         told: Known | None = getattr(terminal, self.field)
         return parse_known(self.usual, self.unit, Basis.TYPICAL) if told is None and self.usual else told
 
+
+#: Values that alternate, and are told by their r.m.s. value; other volts are steady.
+_ALTERNATING = ("emf", "wanted", "overload", "carries", "open", "loaded")
+#: What is told in another way than the rest of its name.
+_COUNTED = {"peak to peak": Volts.PEAK_TO_PEAK}
+#: Values that are limits themselves.
+_LIMITS = (
+    "minimum",
+    "maximum",
+    "overload",
+    "most",
+    "least",
+    "low",
+    "high",
+    "rated",
+    "limit",
+    "hottest",
+    "volts",
+    "amperes",
+)
 
 QUANTITIES: dict[type, tuple[Quantity, ...]] = {
     AudioOut: (

@@ -14,7 +14,7 @@ from pigtail.job.document import FUNCTION_UNITS, HEARD, HOST, SEEN, Function, Jo
 from pigtail.job.errors import EditError, JobError
 from pigtail.job.taking import taken
 from pigtail.job.wiring import probe_against
-from pigtail.units import UnreadableError, format_quantity, parse_quantity
+from pigtail.units import UnreadableError, Volts, format_quantity, parse_quantity
 from pigtail.units.storable import storable
 
 COLUMNS = ("point", "against", "state", "function", "value")
@@ -22,6 +22,8 @@ OTHERS = ("load", "series", "current", "drive", "note", "instrument", "when")
 MOST_ROWS, MOST_CHARACTERS = 20_000, 8_000_000
 #: What an open circuit is logged as [Ω].
 OPEN_OHM = 1e9
+#: How the volts of a function are counted.
+_COUNTED = {Function.DC_VOLTS: Volts.DC, Function.AC_VOLTS: Volts.RMS}
 _SHORT = {
     "dc": Function.DC_VOLTS, "vdc": Function.DC_VOLTS, "v": Function.DC_VOLTS, "ac": Function.AC_VOLTS, "vac": Function.AC_VOLTS,
     "ohm": Function.RESISTANCE, "ohms": Function.RESISTANCE, "r": Function.RESISTANCE, "a": Function.CURRENT, "hz": Function.FREQUENCY,
@@ -119,7 +121,7 @@ def value_of(function: Function, text: str) -> float:
         "o.l",
     ):
         return OPEN_OHM
-    return parse_quantity(text, FUNCTION_UNITS[function])
+    return parse_quantity(text, FUNCTION_UNITS[function], _COUNTED.get(function, Volts.ANY))
 
 
 def text_of(function: Function, value: float) -> str:

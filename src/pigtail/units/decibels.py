@@ -41,3 +41,14 @@ def from_dbu(level_dbu: float) -> float:
     1.228
     """
     return DBU_REFERENCE_V * from_db(level_dbu)
+
+
+def from_dbm(level_dbm: float, ohm: float) -> float:
+    """Voltage [V rms] of a power in dBm (against 1 mW) across an impedance [Ω]. Raises ValueError below 0 Ω.
+
+    >>> round(from_dbm(0.0, 600.0), 4)
+    0.7746
+    """
+    if ohm < 0:
+        raise ValueError(f"an impedance is zero or more, not {ohm!r}")
+    return math.sqrt(1e-3 * 10.0 ** (level_dbm / 10.0) * ohm)

@@ -1,4 +1,4 @@
-"""Engineering text in and out: `4k7`, `100n`, `-10 dBV`, `24 V ±5 %`, `22.8..25.2 V`.
+"""Values as text: `4.7 kΩ`, `−11.8 dB`, `24 V ±5 %`. What people type is read by `entry`.
 
 Marking with the letter in place of the point follows IEC 60062.
 """
@@ -6,148 +6,12 @@ Marking with the letter in place of the point follows IEC 60062.
 from __future__ import annotations
 
 import math
-import re
 
-from pigtail.units.decibels import from_dbu, from_dbv
-from pigtail.units.known import Basis, Known
+from pigtail.units.known import Known
 from pigtail.units.store import remembered
 
-#: Decimal exponent of each prefix. Scaling divides by whole powers, so that 10u is the float 1e-05.
-PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "R": 0,
-            "k": 3, "K": 3, "M": 6, "G": 9}  # fmt: skip
-UNIT_NAMES = {
-    "Ω": ("Ω", "Ω", "ohm", "ohms", "R"),
-    "V": ("V", "Vdc", "Vrms", "volt", "volts"),
-    "A": ("A", "amp", "amps"),
-    "F": ("F",),
-    "Hz": ("Hz", "hz"),
-    "W": ("W",),
-    "s": ("s",),
-    "m": ("m",),
-    "°C": ("°C", "C"),
-    "°C/W": ("°C/W", "C/W", "K/W"),
-    "dB": ("dB",),
-    "": ("",),
-}
 #: Units that take no prefix, and no more figures than anyone believes.
 WHOLE = ("h", "°")
-UNPREFIXED = ("°C", "°C/W", "dB", "")
-MAX_LENGTH = 60
-_NUMBER = re.compile(r"([+-]?)(\d+(?:[.]\d*)?(?:[eE][+-]?\d{1,2})?|[.]\d+)\s*(.*)", re.DOTALL)
-_LETTERED = re.compile(r"([+-]?)(\d+|(?=R))([pnuµμmRkKMG])(\d+)\s*(.*)", re.DOTALL)
-
-
-class UnreadableError(ValueError):
-    """Text that is no engineering value; carries the text and the unit that was asked for."""
-
-    def __init__(self, text: str, unit: str) -> None:
-        shown = text if len(text) <= MAX_LENGTH else text[:MAX_LENGTH] + "…"
-        example = {"V": "1.65 V, 250m or -10 dBV", "Ω": "4k7 or 220", "F": "100n", "A": "45 mA",
-                   "m": "0.3 m or 30cm", "": "0.85"}.get(unit, f"10 {unit}")  # fmt: skip
-        super().__init__(
-            f"“{shown}” cannot be read as a value{f' in {unit}' if unit else ''}; write {example}"
-        )
-        self.text, self.unit = text, unit
-
-
-def _scaled(number: float, exponent: int) -> float:
-    return number * 10.0**exponent if exponent >= 0 else number / 10.0**-exponent
-
-
-def _tail_exponent(tail: str, unit: str) -> int | None:
-    """Decimal exponent of what follows the number, or None when it does not fit the unit."""
-    names = UNIT_NAMES.get(unit, (unit,))
-    if unit == "m" and tail in ("mm", "cm"):
-        return {"mm": -3, "cm": -2}[tail]
-    if unit == "" and tail == "%":
-        return -2
-    if tail == "" or tail in names:
-        return 0
-    if unit in UNPREFIXED:
-        return None
-    for prefix, exponent in PREFIXES.items():
-        if tail.startswith(prefix) and tail[len(prefix) :].strip() in ("", *names):
-            return exponent
-    return None
-
-
-def parse_quantity(text: str, unit: str) -> float:
-    """Value in SI base units of engineering text; `unit` is what is expected: "Ω", "V", "F" ….
-    In the [unit] without prefix.
-
-    Volts may be given as dBV or dBu. Raises UnreadableError.
-
-    >>> parse_quantity("4k7", "Ω"), parse_quantity("-10 dBV", "V") > 0.316
-    (4700.0, True)
-    """
-    stripped = text.strip().replace("−", "-").replace(" ", " ")
-    if not stripped or len(stripped) > MAX_LENGTH:
-        raise UnreadableError(text, unit)
-    lettered = _LETTERED.fullmatch(stripped)
-    if lettered and unit not in UNPREFIXED:
-        sign, whole, prefix, rest, tail = lettered.groups()
-        if tail in ("", *UNIT_NAMES.get(unit, (unit,))):
-            return _finite(_scaled(float(f"{sign}{whole}.{rest}"), PREFIXES[prefix]), text, unit)
-        raise UnreadableError(text, unit)
-    plain = _NUMBER.fullmatch(stripped)
-    if not plain:
-        raise UnreadableError(text, unit)
-    number, tail = float(plain[1] + plain[2]), plain[3].strip()
-    if unit == "V" and tail.lower() in ("dbv", "dbu"):
-        if not -300 <= number <= 300:
-            raise UnreadableError(text, unit)
-        return from_dbv(number) if tail.lower() == "dbv" else from_dbu(number)
-    exponent = _tail_exponent(tail, unit)
-    if exponent is None:
-        raise UnreadableError(text, unit)
-    return _finite(_scaled(number, exponent), text, unit)
-
-
-def _finite(value: float, text: str, unit: str) -> float:
-    if not math.isfinite(value):
-        raise UnreadableError(text, unit)
-    return value
-
-
-def parse_known(text: str, unit: str, basis: Basis, source: str = "") -> Known:
-    """A value with its spread: `24 V`, `24 V ±5 %`, `24 ±0.5 V`, `22.8..25.2 V` (the middle is nominal).
-
-    A plain value takes no spread. Raises UnreadableError.
-    """
-    if ".." in text:
-        ends = [part.strip() for part in text.split("..")]
-        texts = [e if _has_tail(e) else e + _tail(ends[-1]) for e in ends]
-        if len(texts) not in (2, 3):
-            raise UnreadableError(text, unit)
-        numbers = [parse_quantity(t, unit) for t in texts]
-        low, high = numbers[0], numbers[-1]
-        nominal = numbers[1] if len(numbers) == 3 else (low + high) / 2
-        if not low <= nominal <= high:
-            raise UnreadableError(text, unit)
-        return Known(nominal=nominal, low=low, high=high, unit=unit, basis=basis, source=source)
-    main, sign, spread = text.replace("+-", "±").replace("+/-", "±").partition("±")
-    if not sign:
-        return Known.of(parse_quantity(main, unit), unit, basis, source=source)
-    if spread.strip().endswith("%"):
-        tolerance = parse_quantity(spread.strip()[:-1], "") / 100.0
-        nominal = parse_quantity(main, unit)
-        half = abs(nominal * tolerance)
-    else:
-        nominal = parse_quantity(main if _has_tail(main) else main + _tail(spread), unit)
-        half = parse_quantity(spread, unit)
-    if half < 0 or not math.isfinite(half):
-        raise UnreadableError(text, unit)
-    return Known(
-        nominal=nominal, low=nominal - half, high=nominal + half, unit=unit, basis=basis, source=source
-    )
-
-
-def _tail(text: str) -> str:
-    return re.sub(r"^[+-]?[\d.]+(?:[eE][+-]?\d+)?", "", text.strip().replace("−", "-"))
-
-
-def _has_tail(text: str) -> bool:
-    return bool(_tail(text).strip())
 
 
 @remembered(1024)

@@ -11,6 +11,16 @@ OPEN_PAIR_F_PER_M = 50e-12  # common practice: two loose insulated wires side by
 GAUGES = (18, 20, 22, 24, 26, 28, 30, 32)
 
 
+def nearest_gauge(gauge: float) -> int:
+    """The whole gauge [AWG] that is sold and comes nearest to one, such as that of a metric cross-section.
+
+    >>> nearest_gauge(23.7), nearest_gauge(25.0)
+    (24, 25)
+    """
+    near = round(gauge)
+    return near if abs(gauge - near) < 1e-6 else min(GAUGES, key=lambda g: abs(g - gauge))
+
+
 def awg_diameter_mm(gauge: float) -> float:
     """Diameter [mm] of solid wire of a gauge [AWG]: 0.127 mm · 92^((36 − n)/39).
 

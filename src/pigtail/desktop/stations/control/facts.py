@@ -9,19 +9,21 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from pigtail.desktop.fields import read_known
+from pigtail.desktop.fields import mark_wrong, read_known
 from pigtail.edits import set_value
 from pigtail.edits.change import Change
 from pigtail.edits.control import set_control, set_doing, set_line_level
 from pigtail.job.control import Acts, Drive, Pull
 from pigtail.job.document import HOST, AnyTerminal, Control, ControlIn, Job
-from pigtail.job.quantities import quantity
-from pigtail.units import Basis, UnreadableError, format_known
+from pigtail.job.quantities import QUANTITIES, Quantity, quantity
+from pigtail.units import Basis, KnownError, UnreadableError, format_known
 from pigtail.units.known import Known
 
 if TYPE_CHECKING:
     from pigtail.studies.control.found import Column, Row
 
+#: The level of a line, in whatever state.
+LEVEL = next(q for q in QUANTITIES[Control] if q.field == "level")
 #: Values of a line of the host, of a module's, of an input: field and short words.
 HOST_LINE = (("level", "while on"), ("impedance", "behind"), ("least", "host needs"), ("takes", "own load"))
 MODULE_LINE = (
@@ -93,7 +95,7 @@ class ControlFacts(QWidget):
         if isinstance(terminal, Control) and host:
             state = job.state(row.state) if row is not None else None
             if state is not None and row is not None and state.id != job.working_state():
-                self._field("here", f"in “{state.name}”", "V", partial(self._level, row.state))
+                self._field("here", f"in “{state.name}”", LEVEL, partial(self._level, row.state))
             self._values(terminal, HOST_LINE)
         elif isinstance(terminal, Control):
             if row is not None and row.module == address.partition(".")[0]:
@@ -116,7 +118,7 @@ class ControlFacts(QWidget):
         for field, words in fields:
             item = quantity(terminal, field)
             if item is not None:
-                self._field(field, words, item.unit, partial(self._value, field, item.words))
+                self._field(field, words, item, partial(self._value, field, item.words))
 
     @property
     def _wide(self) -> bool:
@@ -129,7 +131,7 @@ class ControlFacts(QWidget):
         most = IN_NARROW if self.choices and not self._wide else IN_ONE
         return self._rows[min((len(self.fields) + len(self.choices)) // most, len(self._rows) - 1)]
 
-    def _field(self, name: str, words: str, unit: str, run: Callable[[Known | None], None]) -> None:
+    def _field(self, name: str, words: str, item: Quantity, run: Callable[[Known | None], None]) -> None:
         label, entry = QLabel(words), QLineEdit()
         label.setObjectName("dim")
         label.setBuddy(entry)
@@ -137,7 +139,7 @@ class ControlFacts(QWidget):
         entry.setAccessibleName(words)
         entry.setMinimumWidth(54)
         entry.setMaximumWidth(110)
-        entry.editingFinished.connect(partial(self._typed, entry, words, unit, run))
+        entry.editingFinished.connect(partial(self._typed, entry, words, item, run))
         row = self._row
         self.fields[name] = entry
         row.addWidget(label)
@@ -199,14 +201,20 @@ class ControlFacts(QWidget):
 
     # -- edits ------------------------------------------------------------------------------------------------
 
-    def _typed(self, entry: QLineEdit, words: str, unit: str, run: Callable[[Known | None], None]) -> None:
+    def _typed(
+        self, entry: QLineEdit, words: str, item: Quantity, run: Callable[[Known | None], None]
+    ) -> None:
         if not entry.isModified():
             return
-        entry.setModified(False)
         try:
-            run(read_known(entry.text(), unit, Basis.DOCUMENTED, "typed in Control"))
-        except UnreadableError as error:
+            known = read_known(entry.text(), item.unit, Basis.DOCUMENTED, "typed in Control", item.sort)
+        except (UnreadableError, KnownError) as error:
+            mark_wrong(entry, str(error))
             self.refused.emit(f"{words}: {error}")
+            return
+        mark_wrong(entry, "")
+        entry.setModified(False)
+        run(known)
 
     def _tell(self, words: str, edit: Callable[[Job], Job]) -> None:
         name = self._job.label(self._address) if self._job is not None else self._address

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
@@ -15,7 +16,10 @@ from pigtail.edits.links import set_conductor
 from pigtail.job.build import Service
 from pigtail.job.document import Job
 from pigtail.studies.loom.found import LoomFound, LoomWire
-from pigtail.units import Basis, Known, UnreadableError, parse_quantity
+from pigtail.units import Basis, Known, UnreadableError, parse_gauge, parse_quantity
+from pigtail.units.wire import nearest_gauge
+
+_SCREENED = re.compile(r",?\s*screened\s*,?", re.IGNORECASE)
 
 
 class LoomPage(QWidget):
@@ -102,13 +106,14 @@ class LoomPage(QWidget):
         self.edited.emit(Change(f"{wire.function} along {text.strip() or 'no route'}", edit))
 
     def _gauge(self, wire: LoomWire, text: str) -> None:
-        digits = text.split(",", maxsplit=1)[0].strip().upper().removeprefix("AWG").strip()
-        if not digits.isdigit():
-            self.refused.emit(f"“{text[:40]}” is no gauge; write a whole number such as 24")
+        try:
+            gauge = nearest_gauge(parse_gauge(_SCREENED.sub("", text)))
+        except UnreadableError as error:
+            self.refused.emit(str(error))
             return
         screened = "screen" in text.lower()
-        edit = partial(set_conductor, link_id=wire.link, port=wire.port, gauge=int(digits), screened=screened)
-        self.edited.emit(Change(f"{wire.function} in AWG {digits}", edit))
+        edit = partial(set_conductor, link_id=wire.link, port=wire.port, gauge=gauge, screened=screened)
+        self.edited.emit(Change(f"{wire.function} in AWG {gauge}", edit))
 
     def _length(self, wire: LoomWire, text: str) -> None:
         from pigtail.studies.loom.wires import SLACK

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import enum
-import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -21,10 +20,10 @@ def read_mm(text: str) -> float:
     >>> read_mm("6.5"), read_mm("6,5 mm"), read_mm("4 cm"), read_mm("")
     (6.5, 6.5, 40.0, 0.0)
     """
-    text = re.sub(r"(?<=\d),(?=\d)", ".", text.strip())
+    text = text.strip()
     if not text:
         return 0.0
-    millimetres = round(1e3 * parse_quantity(text if text[-1].isalpha() else f"{text} mm", "m"), 4)
+    millimetres = round(1e3 * parse_quantity(f"{text} mm" if text[-1].isdigit() else text, "m"), 4)
     if not 0 <= millimetres <= 5_000:
         raise UnreadableError(text, "m")
     return millimetres

@@ -8,11 +8,11 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from pigtail.desktop import theme
-from pigtail.desktop.fields import read_known
+from pigtail.desktop.fields import mark_wrong, read_known
 from pigtail.edits.change import Change
 from pigtail.edits.host import set_host_value
 from pigtail.job.document import Job
-from pigtail.job.quantities import HOST_QUANTITIES
+from pigtail.job.quantities import HOST_QUANTITIES, Quantity
 from pigtail.units import Basis, KnownError, UnreadableError, format_known
 
 
@@ -41,7 +41,7 @@ class Hazard(QWidget):
             field.setPlaceholderText(
                 {"F": "4700u", "V": "38 V ±10 %", "Ω": "4k7; empty: none known"}[item.unit]
             )
-            field.editingFinished.connect(partial(self._typed, item.field, item.words, item.unit))
+            field.editingFinished.connect(partial(self._typed, item))
             self.fields[item.field] = field
             form.addRow(f"{item.words[:1].upper()}{item.words[1:]}", field)
         layout = QVBoxLayout(self)
@@ -62,20 +62,23 @@ class Hazard(QWidget):
         self.cautions.setText("\n".join(f"• {c}" for c in (*CAUTIONS[job.host.supply], LOCAL_CODES)))
         for field, entry in self.fields.items():
             known = getattr(job.host, field)
-            if not entry.hasFocus():
+            if not entry.isModified():
                 entry.setText(format_known(known) if known else "")
         told = study_discharge(job.host)
         energy = f" It holds up to {told.joule:.2g} J." if told.joule else ""
         self.answer.setText(told.sentence + energy)
 
-    def _typed(self, field: str, words: str, unit: str) -> None:
+    def _typed(self, item: Quantity) -> None:
+        field, words = item.field, item.words
         entry = self.fields[field]
         if self._job is None or not entry.isModified():
             return
-        entry.setModified(False)
         try:
-            known = read_known(entry.text(), unit, Basis.DOCUMENTED, "typed")
+            known = read_known(entry.text(), item.unit, Basis.DOCUMENTED, "typed", item.sort)
         except (UnreadableError, KnownError) as error:
+            mark_wrong(entry, str(error))
             self.refused.emit(str(error))
             return
+        mark_wrong(entry, "")
+        entry.setModified(False)
         self.edited.emit(Change(f"{words} {entry.text()}", partial(set_host_value, field=field, value=known)))

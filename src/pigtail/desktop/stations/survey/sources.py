@@ -240,9 +240,7 @@ class SourcesTable(QWidget):
 
     def _value(self, item: Quantity, make: Callable[[Known | None], Edit], text: str) -> None:
         try:
-            known = read_known(
-                "" if text.strip() in ("?", "—") else text, item.unit, Basis.DOCUMENTED, "typed"
-            )
+            known = read_known(text, item.unit, Basis.DOCUMENTED, "typed", item.sort)
         except (UnreadableError, KnownError) as error:
             self.refused.emit(str(error))
             return

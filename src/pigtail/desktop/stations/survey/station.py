@@ -351,9 +351,7 @@ class SurveyStation(Station):
         from pigtail.studies.survey.slips import slip_of_value
 
         try:
-            known = read_known(
-                "" if text.strip() in ("?", "—") else text, what.unit, Basis.DOCUMENTED, "typed"
-            )
+            known = read_known(text, what.unit, Basis.DOCUMENTED, "typed", what.sort)
         except (UnreadableError, KnownError) as error:
             self.refused.emit(str(error))
             return
