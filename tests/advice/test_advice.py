@@ -75,6 +75,7 @@ def test_each_remedy_offered_betters_its_finding(larkmoor: Job) -> None:
     assert tried >= 6
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize(
     ("section", "part", "value", "label"),
     [(2, "r2", 20e3, "R2 to 2 kΩ"), (2, "r2", 300.0, "R2 to 2 kΩ"), (1, "c1", 1e-7, "C1 to 10 µF")],
@@ -119,7 +120,7 @@ def test_the_schools_are_solved_side_by_side(larkmoor: Job) -> None:
     assert values == sorted(values)  # type: ignore[type-var]
 
 
-@pytest.mark.one_of(5)
+@pytest.mark.one_of(16)
 @pytest.mark.parametrize("kind", [k.key for k in host_kinds()])
 @pytest.mark.parametrize("module", [k.key for k in module_kinds()])
 def test_a_plan_is_proposed_or_refused_for_every_pair(kind: str, module: str) -> None:

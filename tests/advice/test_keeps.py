@@ -97,7 +97,7 @@ def _unkept(before: Link, after: Link, finding: Finding | None = None) -> Iterat
             yield f"wire on {joined.port}: {old} → {joined.conductor}"
 
 
-@pytest.mark.one_of(8, 4)
+@pytest.mark.long
 @pytest.mark.parametrize("seed", range(ROUNDS))
 def test_no_remedy_drops_what_it_does_not_mean(seed: int) -> None:
     """Links it is not about are untouched; of its own the ratings, locks, polarities and wires stay."""

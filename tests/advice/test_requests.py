@@ -38,6 +38,7 @@ def planned(host: str, module: str) -> Job | None:
         return None
 
 
+@pytest.mark.one_of(4)
 @pytest.mark.parametrize("host", [k.key for k in host_kinds()])
 def test_no_request_shorts_a_source_stands_on_one_point_or_comes_twice(host: str) -> None:
     """Of each of the modules: a current in series, all else between two points, each told by its words."""
@@ -107,6 +108,7 @@ def test_a_request_for_a_current_says_where_the_lead_is_opened() -> None:
     )
 
 
+@pytest.mark.one_of(4, 1)
 @pytest.mark.parametrize("host", [k.key for k in host_kinds()])
 def test_tones_go_into_inputs_and_listening_wants_a_loudspeaker(host: str) -> None:
     """Nothing is injected into an output; an output of a pair is told by its own side; no host without an amplifier is listened to; without

@@ -45,6 +45,7 @@ def asked(job: Job) -> tuple[Ask, ...]:
     return next_readings(job, study_job(job))
 
 
+@pytest.mark.one_of(5)
 @pytest.mark.parametrize(("kind", "module"), CASES)
 def test_the_order_is_that_of_the_trade_and_every_request_is_whole(kind: str, module: str) -> None:
     """Unpowered first and at one go, each live state once, DC before anything is played, nothing twice; two points, a state, a reason,

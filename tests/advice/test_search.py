@@ -194,6 +194,7 @@ WHAT_FITS = {
 }
 
 
+@pytest.mark.one_of(2)
 @pytest.mark.parametrize("case", WHAT_FITS)
 def test_each_kind_of_end_gets_the_networks_of_its_kind(case: str) -> None:
     """An amplifier for headphones and speakers, the inverse network for a record input, and so on: in every option."""
@@ -371,6 +372,7 @@ def test_a_locked_bleed_keeps_its_value_and_what_is_not_in_stock_is_named() -> N
     assert "it lacks a capacitor of" in poor.trouble
 
 
+@pytest.mark.one_of(2)
 @pytest.mark.parametrize(
     ("address", "field", "words"),
     [

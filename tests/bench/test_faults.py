@@ -85,7 +85,7 @@ FOUND = {
 }
 
 
-@pytest.mark.one_of(8, 2)
+@pytest.mark.long
 @pytest.mark.parametrize("fault", FOUND)
 def test_each_fault_is_found_by_following_what_is_asked(fault: str, brindle: StandIn, serve: Serve) -> None:
     """Over the road that a real meter takes; and the host without the fault shows no such finding."""

@@ -69,7 +69,7 @@ def came(case: tuple[str, str], fault: str = "") -> Came:
     return practised(job, bad)
 
 
-@pytest.mark.one_of(4)
+@pytest.mark.one_of(12)
 @pytest.mark.parametrize(
     ("case", "fault", "code", "point", "key"), TAKEN, ids=[f"{c[0]}-{f}" for c, f, *_ in TAKEN]
 )
@@ -88,6 +88,7 @@ def test_a_planted_fault_is_told_and_explained(
         assert words()[key].says.partition("{")[0] in said
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("case", [TAPE, RECEIVER, SPEAKER], ids=lambda c: c[0])
 def test_a_sound_host_alarms_nobody_and_is_switched_no_more_than_it_must(case: tuple[str, str]) -> None:
     """Nothing is told of its readings, none of which does not fit; each live state is entered once; none of the codes above is told."""

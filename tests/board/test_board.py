@@ -48,6 +48,7 @@ def network(seed: int, most: int = 18) -> Mounted:
     return Mounted(tuple(parts), tuple(holes))
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("kind", [BoardKind.STRIP, BoardKind.PERFORATED])
 @pytest.mark.parametrize("block", range(4))
 def test_every_random_network_is_laid_out_as_its_netlist(kind: BoardKind, block: int) -> None:

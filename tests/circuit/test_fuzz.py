@@ -68,6 +68,7 @@ def short_runs(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(running, "MOST_STEPS", 60)
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("seed", range(20))
 def test_mutations_are_solved_or_refused_in_words(seed: int, short_runs: None) -> None:
     """A hundred and fifty mutations a seed: a finite answer, or one sentence of a line."""

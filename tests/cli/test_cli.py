@@ -116,6 +116,7 @@ def test_sheet_and_schema(demos: Path, tmp_path: Path) -> None:
     assert "$defs" in json.loads(pigtail("schema").stdout)
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize(
     ("content", "words"),
     [(None, "no such file"), (b"", "empty"), (b"{", "not complete JSON"), (b'{"format": "x"}', "not a Pigtail job"),

@@ -433,6 +433,7 @@ def test_two_readings_or_a_typed_figure_tell_it_too(qtbot: QtBot) -> None:
     assert dialog.trouble.text()
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("case", CASES)
 def test_every_case_is_painted_and_described(case: str, qtbot: QtBot) -> None:
     """Each topology in use has its field for every part, a picture, and words for those who cannot see it."""
@@ -453,6 +454,7 @@ def test_every_case_is_painted_and_described(case: str, qtbot: QtBot) -> None:
         assert not station.grab().isNull()
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize(
     "key", ["transformer", "receiver", "driver", "amp_single", "buffer", "gain_single", "unrecord"]
 )

@@ -95,6 +95,7 @@ JOBS: dict[str, Callable[[], Job]] = {
 }
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("name", JOBS)
 def test_each_station_paints_the_job_at_any_size(name: str, qtbot: QtBot, qapp: QApplication) -> None:
     """Shown, shrunk, widened; what it shows is also said in words."""
@@ -111,6 +112,7 @@ def test_each_station_paints_the_job_at_any_size(name: str, qtbot: QtBot, qapp: 
         station.show_job(job, studies)
 
 
+@pytest.mark.one_of(2, 1)
 @pytest.mark.parametrize("dress", [theme.LIGHT, theme.DARK], ids=["light", "dark"])
 def test_stations_paint_in_both_themes(dress: theme.Theme, qtbot: QtBot, qapp: QApplication) -> None:
     """The same job, another dress: other pixels, same words."""

@@ -33,6 +33,7 @@ from pigtail.studies.register import REGISTER
 KEYS = [e.key for e in REGISTER]
 
 
+@pytest.mark.one_of(4, 1)
 @pytest.mark.parametrize("key", KEYS)
 def test_each_station_is_reached_by_alt_and_its_number(bench: Bench, key: str) -> None:
     """Alt+1 … Alt+5, by the action that carries the keys."""
@@ -45,6 +46,7 @@ def test_each_station_is_reached_by_alt_and_its_number(bench: Bench, key: str) -
     assert bench.window.lead.splices[key].isChecked()
 
 
+@pytest.mark.one_of(3, 1)
 @pytest.mark.parametrize("key", KEYS)
 @pytest.mark.parametrize("name", ["larkmoor", "tidewell"])
 def test_every_control_has_an_accessible_name_and_takes_the_keyboard(
@@ -63,6 +65,7 @@ def test_every_control_has_an_accessible_name_and_takes_the_keyboard(
         assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus, widget.accessibleName()
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("size", [(1280, 800), (1024, 700)])
 @pytest.mark.parametrize("key", KEYS)
 def test_nothing_is_cut_off(bench: Bench, key: str, size: tuple[int, int]) -> None:

@@ -92,6 +92,7 @@ def test_a_network_solves_from_its_entry_alone(extend: Extend) -> None:
     assert numbers["level.feed_left.low_cut_hz"].value == pytest.approx(corner, rel=0.03)
 
 
+@pytest.mark.long
 def test_its_capacitor_is_judged_and_each_remedy_mends(extend: Extend) -> None:
     """Rated below the bias, and the wrong way round: both are told, and gone when their first remedy is taken."""
     extend(topology=BLOCKED_PAD)

@@ -112,6 +112,7 @@ CLASHES = {
 }
 
 
+@pytest.mark.one_of(4)
 @pytest.mark.parametrize("clash", CLASHES)
 @pytest.mark.parametrize("name", ["larkmoor", "tidewell"])
 def test_ids_change_no_verdict(name: str, clash: str) -> None:

@@ -96,6 +96,7 @@ def test_a_stage_without_its_supply_gives_nothing(key: str, larkmoor: Job) -> No
     assert float(gain.max()) < 1e-3
 
 
+@pytest.mark.one_of(5, 1)
 @pytest.mark.parametrize("volts", [-24.0, 0.0, 2.0, 4.0, 6.5, 12.0, 60.0])
 @pytest.mark.parametrize("key", SUPPLIES)
 def test_no_converter_gives_more_than_it_takes(key: str, volts: float, larkmoor: Job) -> None:
@@ -122,7 +123,7 @@ def test_no_converter_gives_more_than_it_takes(key: str, volts: float, larkmoor:
     assert heat is None or heat.value is None or heat.value < 2000
 
 
-@pytest.mark.one_of(4)
+@pytest.mark.one_of(16)
 @pytest.mark.parametrize("ohm", [0.01, 1.0, 5.0])
 @pytest.mark.parametrize("key", SUPPLIES)
 def test_every_converter_is_solved_from_nothing_to_enough_through_any_wire(
@@ -142,6 +143,7 @@ def test_every_converter_is_solved_from_nothing_to_enough_through_any_wire(
     assert all(after >= before - 0.01 for before, after in pairwise(seen)), seen
 
 
+@pytest.mark.long
 def test_a_converter_that_starves_is_told_as_such_by_its_name(larkmoor: Job) -> None:
     """Half a watt through 20 ohms from 7 V cannot be had: no number is told, the sentence names the converter and its link."""
     job = _at(larkmoor, "buck", 7.0)
@@ -166,6 +168,7 @@ def test_a_5_v_regulator_on_4_v_passes_what_is_left_and_is_told(larkmoor: Job) -
     assert worst["power.dropout"] is Severity.FIX
 
 
+@pytest.mark.one_of(5)
 @pytest.mark.parametrize("key", [k for k in SUPPLIES if topology(k).common])
 def test_a_converter_without_its_negative_stays_within_reason(key: str, larkmoor: Job) -> None:
     """Its common joined to nothing: no kilovolts, no thousands of degrees, and nothing good is said of its supply."""
@@ -197,6 +200,7 @@ def test_every_probe_of_a_topology_can_be_read(key: str, larkmoor: Job) -> None:
         assert np.isfinite(net.probe(net.rest.operating_point(), network, name)).all(), name
 
 
+@pytest.mark.long
 def test_every_current_of_a_macro_model_can_be_read(larkmoor: Job) -> None:
     """Of each kind of module and of the host, in every terminal that has a current."""
     seen = set()

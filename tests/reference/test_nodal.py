@@ -108,7 +108,7 @@ def _agree(ours: float | None, theirs: float, name: str) -> None:
         assert ours == pytest.approx(theirs, rel=0.01, abs=2e-6 if name.endswith("_v") else 0.0), name
 
 
-@pytest.mark.one_of(4)
+@pytest.mark.one_of(8)
 @pytest.mark.parametrize("seed", range(JOBS))
 def test_every_nominal_number_is_that_of_a_second_implementation(seed: int) -> None:
     """Levels, corners, loads, offset, pop; buzz; volts and currents of the supply."""

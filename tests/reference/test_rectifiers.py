@@ -101,6 +101,7 @@ def ours(kind: str, amperes: float) -> dict[str, float]:
     }  # fmt: skip
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("amperes", LOADS)
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_rectifier_runs_as_the_simulator_finds(kind: str, amperes: float, tmp_path: Path) -> None:

@@ -243,6 +243,7 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
 }  # fmt: skip
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("mistake", MISTAKES)
 def test_a_mistake_of_control_is_told(mistake: str) -> None:
     """By the code that names it, as stop, fix or unknown; a cell that is bad says why, and what makes it so."""
@@ -263,7 +264,7 @@ def test_its_clean_twin_is_told_nothing_bad(mistake: str) -> None:
     assert [(f.code, f.sentence) for f in found.findings if f.severity in BAD] == []
 
 
-@pytest.mark.one_of(10, 2)
+@pytest.mark.one_of(20, 2)
 @pytest.mark.parametrize("mistake", MISTAKES)
 def test_each_remedy_mends_what_it_is_offered_for(mistake: str) -> None:
     """Taken and studied again, its finding is no stop or fix any more, and no other is worse in its place."""

@@ -129,7 +129,7 @@ def found(job: Job, code: str) -> list[Finding]:
     return [f for f in advised(job, study_job(job)).findings if f.code == code]
 
 
-@pytest.mark.one_of(6)
+@pytest.mark.one_of(12)
 @pytest.mark.parametrize("name", CASES)
 def test_a_mistake_is_told_its_twin_is_not_and_its_remedy_ends_it(name: str) -> None:
     """With its severity; the first remedy leaves the finding gone or milder."""
@@ -176,6 +176,7 @@ def test_a_bridge_driven_speaker_needs_no_return() -> None:
     assert not codes & {"returns.missing", "level.bridge_grounded", "level.no_way_home"}
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize(("volts", "stop"), [(6.0, False), (11.5, False), (-6.0, True)])
 def test_an_output_that_is_documented_so_is_no_surprise(volts: float, stop: bool) -> None:
     """6 V on an output whose papers say so, blocked by a capacitor, is good; what the papers do not say is a stop."""

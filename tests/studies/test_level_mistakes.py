@@ -203,6 +203,7 @@ CAPACITORS = (
 )
 
 
+@pytest.mark.one_of(2)
 @pytest.mark.parametrize("mistake", CAPACITORS)
 def test_mistakes_at_the_hall_are_mended_too(mistake: str) -> None:
     """The first remedy ends the finding."""

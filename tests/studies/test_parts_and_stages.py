@@ -46,7 +46,7 @@ def _told(job: Job, *codes: str) -> list[Finding]:
     return [f for f in study_job(job).findings if f.code in codes]
 
 
-@pytest.mark.one_of(9)
+@pytest.mark.long
 @pytest.mark.parametrize(("key", "name"), CAPACITORS)
 def test_every_capacitor_of_every_stage_is_judged_for_its_rating(key: str, name: str) -> None:
     """6.3 V on 16 V: the one that half of the supply or more lies across is too weak, whatever it is called, and its remedy mends it."""
@@ -85,6 +85,7 @@ def test_the_output_capacitor_of_a_single_supply_stage_on_24_v() -> None:
         assert [f.severity for f in found] == ([severity] if severity else []), rating
 
 
+@pytest.mark.one_of(4)
 @pytest.mark.parametrize("key", STAGES)
 def test_a_stage_on_more_than_it_stands_is_never_good(key: str, larkmoor: Job) -> None:
     """From a rail of 56 V, and from a supply of its own of as much: told as such. On half of what it stands: not."""

@@ -83,7 +83,7 @@ CASES: dict[str, tuple[str, Severity, str, Callable[[], Job], Callable[[], Job]]
 }  # fmt: skip
 
 
-@pytest.mark.one_of(6)
+@pytest.mark.one_of(18)
 @pytest.mark.parametrize("name", CASES)
 def test_a_wrong_port_is_told_and_its_twin_is_not(name: str) -> None:
     """With its severity, about its link, and with no remedy for what only hands can mend."""
@@ -195,6 +195,7 @@ def test_a_separate_supply_wants_one_return_alone() -> None:
     assert told.remedies[0].edit(job) == clean
 
 
+@pytest.mark.one_of(2)
 @pytest.mark.parametrize("bias", [1.65, -1.65])
 def test_an_electrolytic_that_leaks_is_made_a_film_one(bias: float) -> None:
     """Of the reach of film, rated as film is, and quiet; the clean twin is left alone."""
@@ -223,6 +224,7 @@ def from_a_speaker(*sections: str, trait: Trait | None = None) -> Job:
     return job if trait is None else set_trait(job, "host.speaker_left", trait, True)
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize(
     ("sections", "trait", "code", "severity"),
     [

@@ -325,6 +325,7 @@ def codes(job: Job) -> dict[str, Severity]:
     return {f.code.removeprefix("prove."): f.severity for f in study_prove(Model.of(job)).findings}
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("mistake", MISTAKES)
 def test_a_mistake_is_caught(mistake: str) -> None:
     """By its code and as bad as it is."""
@@ -343,7 +344,7 @@ def test_its_clean_twin_is_not(mistake: str) -> None:
     assert not [c for c, s in found.items() if s in (Severity.STOP, Severity.FIX) and c not in own]
 
 
-@pytest.mark.one_of(6)
+@pytest.mark.one_of(12)
 @pytest.mark.parametrize("mistake", MISTAKES)
 def test_its_remedies_mend_it(mistake: str) -> None:
     """Each that is offered is applied and studied again: the finding is gone, and nothing is worse."""

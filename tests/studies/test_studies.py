@@ -113,6 +113,7 @@ CAUGHT: dict[str, tuple[Callable[[Job], Job], str, Severity]] = {
 }  # fmt: skip
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("name", CAUGHT)
 def test_a_mistake_is_caught_and_its_clean_twin_is_not(name: str, mended: Job) -> None:
     """The mistake gives its finding with its severity; the mended demo does not have it."""

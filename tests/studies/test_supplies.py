@@ -72,6 +72,7 @@ def told(job: Job) -> list[Finding]:
     return [f for f in studies.of(PowerFound).findings if f.severity is not Severity.GOOD]
 
 
+@pytest.mark.one_of(4)
 @pytest.mark.parametrize("key", ["direct", "linear", "linear_large", "buck"])
 @pytest.mark.parametrize("volts", [-5.0, -12.0, -24.0])
 def test_a_negative_rail_is_a_stop_by_its_polarity(key: str, volts: float) -> None:
@@ -87,6 +88,7 @@ def test_a_negative_rail_is_a_stop_by_its_polarity(key: str, volts: float) -> No
         assert not [f for f in told(mended) if f.severity in (Severity.STOP, Severity.FIX)]
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize(("key", "volts"), [("direct", 5.0), ("linear_large", 9.0), ("buck", 24.0)])
 def test_the_right_way_round_is_no_stop(key: str, volts: float) -> None:
     """The clean twins."""
@@ -126,6 +128,7 @@ def test_more_than_the_module_stands_in_another_state_is_a_stop_that_names_it() 
     assert not [f for f in told(read(job, "idle", 5.1)) if f.severity is Severity.STOP]
 
 
+@pytest.mark.long
 def test_more_than_the_module_stands_with_nothing_drawn_is_a_stop() -> None:
     """6.2 V behind 15 Ω falls to 5 V under load and stands at 6.2 V while the module sleeps."""
     bad = [f for f in told(supplied(5.9, "direct", 15.0)) if f.severity is Severity.STOP]
@@ -134,6 +137,7 @@ def test_more_than_the_module_stands_with_nothing_drawn_is_a_stop() -> None:
     assert not [f for f in told(supplied(5.0, "direct", 0.1)) if f.severity is Severity.STOP]
 
 
+@pytest.mark.one_of(2)
 @pytest.mark.parametrize(
     ("key", "bad", "good"),
     [("linear", 35.0, 12.0), ("linear_large", 40.0, 24.0), ("buck", 56.0, 24.0), ("buck", 160.0, 12.0)],
@@ -168,6 +172,7 @@ def _rail_told(job: Job, rail: str) -> list[Finding]:
     ]
 
 
+@pytest.mark.one_of(2)
 @pytest.mark.parametrize(
     ("limit", "alone", "together"),
     [(0.28, Severity.GOOD, Severity.FIX), (0.60, Severity.GOOD, Severity.GOOD)],

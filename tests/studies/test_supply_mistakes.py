@@ -197,6 +197,7 @@ MISTAKES: dict[str, tuple[Callable[[], Job], str, Callable[[], Job]]] = {
 }  # fmt: skip
 
 
+@pytest.mark.one_of(3)
 @pytest.mark.parametrize("case", MISTAKES)
 def test_a_mistake_is_told_and_its_twin_is_not(case: str) -> None:
     """A stop or a fix, or a watch where it only costs hours; nothing of it in the twin, and no stop there at all."""

@@ -15,7 +15,7 @@ from tools.strange import Strange, base_jobs
 from tools import disk, fuzz, soak
 
 
-@pytest.mark.parametrize(("what", "count"), [("jobs", 16), ("decks", 100), ("inputs", 100), ("sheets", 2)])
+@pytest.mark.parametrize(("what", "count"), [("jobs", 8), ("decks", 60), ("inputs", 100), ("sheets", 1)])
 def test_strange_input_is_read_or_refused(what: str, count: int) -> None:
     """Nothing falls, hangs or is said badly; `tools/fuzz.py` runs thousands."""
     assert fuzz.run(what, count, 7_000, quiet=True) == []
