@@ -20,6 +20,8 @@ from pigtail.units import UnreadableError, marking, parse_quantity
 
 _LINE = re.compile(r"^(?P<value>.*?)(?:\s*[x×*]\s*(?P<count>\d{1,6}))?$", re.IGNORECASE)
 _CAPACITOR = re.compile(r"F$|[pnuµμ]\d*$|\dF", re.IGNORECASE)
+#: A comma between figures alone is a decimal point; any other parts two values.
+_DECIMAL = re.compile(r"(?<![\w.,])(\d+),(\d+)(?![\d,])")
 _MILLI = re.compile(r"^\d[\d.]*m$")
 #: The most bytes of a list, letters of a line in it, and pieces of one value.
 MOST_BYTES, MOST_WORDS, MOST_COUNT = 1_000_000, 80, 999_999
@@ -62,6 +64,7 @@ def parse_stock(text: str) -> tuple[Held, ...]:
     found: dict[tuple[str, float], Held] = {}
     if len(text) > MOST_BYTES:
         raise JobError(f"the list is longer than {MOST_BYTES:,} characters; leave some out")
+    text = _DECIMAL.sub(r"\1.\2", text)
     for number, line in enumerate(re.split(r"[\n,;]", text), 1):
         words = line.strip()
         if not words:

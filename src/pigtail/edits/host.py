@@ -1,4 +1,4 @@
-"""Edits of the host: its states, its chain, its points with their places and traits, pictures of its boards."""
+"""Edits of the host: its states, its chain, pictures of its boards; and of points with their places and traits, a module's too."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from pigtail.edits.change import checked
+from pigtail.edits.change import checked, with_device
 from pigtail.job.checking import ID
 from pigtail.job.document import (
     HOST,
@@ -18,6 +18,7 @@ from pigtail.job.document import (
     Host,
     Job,
     Mode,
+    Module,
     Picture,
     Pin,
     Pinned,
@@ -63,26 +64,41 @@ def id_of(name: str, taken: Sequence[str]) -> str:
 
 def _point(job: Job, address: str) -> AnyTerminal:
     terminal = job.terminal(address)
-    if terminal is None or not address.startswith(f"{HOST}."):
-        raise EditError(f"there is no point {address} on the host", value=address)
+    if terminal is None or job.device(_device_of(address)) is None:
+        raise EditError(f"there is no point {address} on the host or a module", value=address)
     return terminal
+
+
+def _device_of(address: str) -> str:
+    return address.partition(".")[0]
+
+
+def _owner(job: Job, device_id: str) -> Host | Module:
+    device = job.device(device_id)
+    if device is None:
+        raise EditError(f"there is no device {device_id}", value=device_id)
+    return device
 
 
 def _with_host(job: Job, **changes: Any) -> Job:
     return checked(replace(job, host=replace(job.host, **changes)))
 
 
-def _with_point(job: Job, old: AnyTerminal, new: AnyTerminal) -> Job:
-    return _with_host(job, terminals=tuple(new if t is old else t for t in job.host.terminals))
+def _with_point(job: Job, address: str, new: AnyTerminal) -> Job:
+    device_id, _, point_id = address.partition(".")
+    terminals = _owner(job, device_id).terminals
+    return with_device(job, device_id, terminals=tuple(new if t.id == point_id else t for t in terminals))
 
 
-def add_point(job: Job, terminal: AnyTerminal, stage: str = "") -> Job:
-    """Add a point to the host, on a stage of its chain if one is named.
+def add_point(job: Job, terminal: AnyTerminal, stage: str = "", device_id: str = HOST) -> Job:
+    """Add a point to the host, on a stage of its chain if one is named, or to a module.
 
-    Raises EditError for no name, or a stage that is not there.
+    Raises EditError for no name, or a stage or device that is not there.
     """
     if not terminal.name.strip():
         raise EditError("a point needs a name", value=terminal.name)
+    if device_id != HOST:
+        return with_device(job, device_id, terminals=(*_owner(job, device_id).terminals, terminal))
     host = replace(job.host, terminals=(*job.host.terminals, terminal))
     if stage:
         if stage not in {s.id for s in host.stages}:
@@ -93,22 +109,31 @@ def add_point(job: Job, terminal: AnyTerminal, stage: str = "") -> Job:
 
 
 def remove_point(job: Job, address: str) -> Job:
-    """Take a point off the host; refused while a link, a reading or a path uses it.
+    """Take a point off the host or a module; refused while a link, a reading or a path uses it.
 
     Raises EditError where it is used.
     """
-    point = _point(job, address)
+    point, device_id = _point(job, address), _device_of(address)
+    device = _owner(job, device_id)
     users = [x.name for x in job.links if any(j.terminal == address for j in x.joins)]
     users += [f"reading {r.id}" for r in job.readings if address in (r.point, r.against)]
-    users += [f"the path {p.id}" for p in job.host.paths if point.id in (p.a, p.b)]
-    users += [f"the switch {s.name}" for s in job.host.switches if point.id in (s.common, *s.ways)]
-    users += [t.name for t in job.host.terminals if point.id in (t.return_to, t.rings_to) and t is not point]
+    users += [f"the path {p.id}" for p in device.paths if point.id in (p.a, p.b)]
+    users += [t.name for t in device.terminals if point.id in (t.return_to, t.rings_to) and t is not point]
+    if isinstance(device, Host):
+        users += [f"the switch {s.name}" for s in device.switches if point.id in (s.common, *s.ways)]
+    else:
+        users += [f"the way through {t.id}" for t in device.throughs if point.id in (t.start, t.end)]
+        users += [f"what it shows while {d.does}" for d in device.doings if point.id in (*d.active, *d.blinking)]
+    users += ["what is wanted of it" for w in job.wants if w.of == address]
     if users:
         raise EditError(f"{point.name} is used by {users[0]}; take it out there first", value=address)
-    stages = tuple(replace(s, points=tuple(p for p in s.points if p != point.id)) for s in job.host.stages)
     pictures = tuple(replace(x, pins=tuple(p for p in x.pins if p.point != address)) for x in job.pictures)
     job = replace(job, pictures=pictures)
-    return _with_host(job, terminals=tuple(t for t in job.host.terminals if t is not point), stages=stages)
+    left = tuple(t for t in device.terminals if t is not point)
+    if isinstance(device, Module):
+        return with_device(job, device_id, terminals=left)
+    stages = tuple(replace(s, points=tuple(p for p in s.points if p != point.id)) for s in device.stages)
+    return _with_host(job, terminals=left, stages=stages)
 
 
 def set_point(job: Job, address: str, **changes: Any) -> Job:
@@ -121,7 +146,7 @@ def set_point(job: Job, address: str, **changes: Any) -> Job:
     stray = set(changes) - set(SHARED) - {f for f in OF_SOUND if hasattr(point, f)}
     if stray or "id" in changes:
         raise EditError(f"a point has no {', '.join(sorted(stray)) or 'other id'}", value=changes)
-    return _with_point(job, point, replace(point, **changes))
+    return _with_point(job, address, replace(point, **changes))
 
 
 def set_role(job: Job, address: str, role: str) -> Job:
@@ -140,7 +165,7 @@ def set_role(job: Job, address: str, role: str) -> Job:
     kept = {f: getattr(point, f) for f in SHARED}
     if kind is Return:
         kept["return_to"] = ""
-    return _with_point(job, point, kind(**kept))
+    return _with_point(job, address, kind(**kept))
 
 
 def take_class(job: Job, address: str, role: str, states: tuple[str, ...]) -> Job:
@@ -157,7 +182,7 @@ def set_place(job: Job, address: str, **changes: Any) -> Job:
     stray = set(changes) - set(PLACE_FIELDS)
     if stray:
         raise EditError(f"a place has no {', '.join(sorted(stray))}", value=changes)
-    return _with_point(job, point, replace(point, place=replace(point.place, **changes)))
+    return _with_point(job, address, replace(point, place=replace(point.place, **changes)))
 
 
 def add_alternative(job: Job, address: str, place: Place) -> Job:
@@ -165,7 +190,7 @@ def add_alternative(job: Job, address: str, place: Place) -> Job:
     point = _point(job, address)
     if not place:
         raise EditError("say where the other place is", value=address)
-    return _with_point(job, point, replace(point, alternatives=(*point.alternatives, place)))
+    return _with_point(job, address, replace(point, alternatives=(*point.alternatives, place)))
 
 
 def use_alternative(job: Job, address: str, index: int) -> Job:
@@ -179,7 +204,7 @@ def use_alternative(job: Job, address: str, index: int) -> Job:
     chosen = point.alternatives[index]
     others = tuple(p for k, p in enumerate(point.alternatives) if k != index)
     old = (point.place,) if point.place else ()
-    return _with_point(job, point, replace(point, place=chosen, alternatives=(*old, *others)))
+    return _with_point(job, address, replace(point, place=chosen, alternatives=(*old, *others)))
 
 
 def set_trait(job: Job, address: str, trait: Trait, true: bool | None) -> Job:
@@ -187,7 +212,7 @@ def set_trait(job: Job, address: str, trait: Trait, true: bool | None) -> Job:
     point = _point(job, address)
     traits = tuple(t for t in point.traits if t is not trait) + ((trait,) if true else ())
     lacks = tuple(t for t in point.lacks if t is not trait) + ((trait,) if true is False else ())
-    return _with_point(job, point, replace(point, traits=traits, lacks=lacks))
+    return _with_point(job, address, replace(point, traits=traits, lacks=lacks))
 
 
 def add_connector(job: Job, name: str, pins: int, *, against: str = "") -> Job:

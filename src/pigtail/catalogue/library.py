@@ -1,0 +1,147 @@
+"""The person's own modules and hosts: kept in an SQLite file in the XDG data folder, passed on as small files.
+
+A file holds one device as JSON: `{"format": "pigtail-device", "version": 1, "what": "module", "device": {…}}`.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+from contextlib import closing
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import platformdirs
+from msgspec.structs import replace
+
+from pigtail.job.check import check_job
+from pigtail.job.checking_size import check_sizes
+from pigtail.job.disk import read_whole, write_atomically
+from pigtail.job.document import Host, Job, Module
+from pigtail.job.errors import FileError, JobError
+from pigtail.job.texts import made_storable
+
+FORMAT, VERSION, SCHEMA = "pigtail-device", 1, 1
+SUFFIX = ".pigtail-device"
+MOST_BYTES = 1_000_000
+_KINDS: dict[str, type[Module] | type[Host]] = {"module": Module, "host": Host}
+_TABLE = "CREATE TABLE device (id INTEGER PRIMARY KEY, what TEXT, name TEXT, source TEXT, added TEXT, body BLOB)"
+
+
+class Kept(msgspec.Struct, frozen=True):
+    """A device in the library: its number there, what it is, what it is called, what it was made from and when."""
+
+    id: int
+    what: str
+    name: str
+    source: str
+    added: str
+
+
+class DeviceFile(msgspec.Struct, frozen=True):
+    """What a device's file holds."""
+
+    format: str
+    version: int
+    what: str
+    device: Any
+
+
+def library_path() -> Path:
+    """Where the library is kept."""
+    return Path(platformdirs.user_data_dir("pigtail")) / "devices.sqlite"
+
+
+def _open(path: Path | None) -> sqlite3.Connection:
+    """The library, made when it is not there; raises FileError for one of a newer program or one that is none."""
+    path = path or library_path()
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        library = sqlite3.connect(path, timeout=5.0)
+        version = int(library.execute("PRAGMA user_version").fetchone()[0])
+        if version == 0:
+            with library:
+                library.execute(_TABLE)
+                library.execute(f"PRAGMA user_version = {SCHEMA}")
+    except (sqlite3.Error, OSError) as error:
+        raise FileError(path, f"the library of own devices cannot be opened ({error}); move it away or free its folder") from error
+    if version > SCHEMA:
+        library.close()
+        raise FileError(path, f"the library was written by a newer Pigtail (schema {version}, this one reads {SCHEMA}); update Pigtail")
+    return library
+
+
+def kept(what: str = "", path: Path | None = None) -> tuple[Kept, ...]:
+    """The devices in the library, by name; of one sort, "module" or "host", if one is named. Raises FileError."""
+    if path is None and not library_path().exists():
+        return ()
+    with closing(_open(path)) as library:
+        try:
+            found = library.execute(
+                "SELECT id, what, name, source, added FROM device WHERE ? IN ('', what) ORDER BY name COLLATE NOCASE, id", (what,)
+            ).fetchall()
+        except sqlite3.Error as error:
+            raise FileError(path or library_path(), f"the library of own devices cannot be read ({error}); move it away") from error
+    return tuple(Kept(*row) for row in found)
+
+
+def keep(device: Module | Host, source: str, path: Path | None = None) -> int:
+    """Put a device into the library, with what it was made from; returns its number there. Raises FileError."""
+    what = "host" if isinstance(device, Host) else "module"
+    row = (what, device.name, source, datetime.now().astimezone().date().isoformat(), msgspec.json.encode(device))
+    with closing(_open(path)) as library:
+        try:
+            with library:
+                made = library.execute("INSERT INTO device (what, name, source, added, body) VALUES (?, ?, ?, ?, ?)", row)
+        except sqlite3.Error as error:
+            raise FileError(path or library_path(), f"{device.name} cannot be put into the library ({error}); free its folder") from error
+        return int(made.lastrowid or 0)
+
+
+def device_of(number: int, path: Path | None = None) -> Module | Host:
+    """A device of the library by its number. Raises FileError for one that is not there or cannot be used."""
+    with closing(_open(path)) as library:
+        row = library.execute("SELECT what, body FROM device WHERE id = ?", (number,)).fetchone()
+    where = path or library_path()
+    if row is None:
+        raise FileError(where, f"there is no device {number} in the library; it may have been taken out elsewhere")
+    return _checked(where, str(row[0]), msgspec.json.decode(row[1]))
+
+
+def forget(number: int, path: Path | None = None) -> None:
+    """Take a device out of the library. Raises FileError."""
+    with closing(_open(path)) as library, library:
+        library.execute("DELETE FROM device WHERE id = ?", (number,))
+
+
+def write_device(device: Module | Host, path: Path) -> None:
+    """Write a device to a file of its own. Raises FileError."""
+    what = "host" if isinstance(device, Host) else "module"
+    content = msgspec.json.format(msgspec.json.encode(DeviceFile(FORMAT, VERSION, what, device)), indent=2)
+    write_atomically(path, content + b"\n")
+
+
+def read_device(path: Path) -> Module | Host:
+    """The device in a file. Raises FileError with one sentence for what is none, is of a newer version, or makes no sense."""
+    try:
+        told = msgspec.json.decode(read_whole(path, MOST_BYTES), type=DeviceFile)
+    except (msgspec.DecodeError, RecursionError) as error:
+        raise FileError(path, f"this is no file of a module or host ({error}); choose one that ends in {SUFFIX}") from error
+    if told.format != FORMAT or told.version > VERSION:
+        raise FileError(path, "this is no file of a module or host, or one of a newer Pigtail; choose another")
+    return _checked(path, told.what, told.device)
+
+
+def _checked(path: Path, what: str, raw: object) -> Module | Host:
+    """A device that a job can take, or FileError."""
+    try:
+        device = msgspec.convert(raw, _KINDS.get(what, Module))
+        bare = Host(name="host")
+        job = Job(host=device) if isinstance(device, Host) else Job(host=bare, modules=(replace(device, id="module"),))
+        job = made_storable(job)
+        check_sizes(job)
+        check_job(job)
+    except (msgspec.ValidationError, JobError, ValueError, RecursionError) as error:
+        raise FileError(path, f"the device in it cannot be used ({error}); make it again from a job") from error
+    return job.host if isinstance(device, Host) else job.modules[0]
