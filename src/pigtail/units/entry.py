@@ -47,6 +47,9 @@ TAKES = {
     "s": ("n", "u", "U", "µ", "m", "micro", "milli"),
     "Ah": ("m",),
 }  # fmt: skip
+#: What any other unit takes, and those that take none.
+USUAL = ("p", "n", "u", "U", "µ", "m", "k", "K", "M", "G")
+BARE = ("°C", "°C/W", "dB", "", "h", "°", "m")
 #: Lengths that have names of their own, in tenths of a millimetre; times, in seconds.
 LENGTHS = {"": 10_000, "m": 10_000, "metre": 10_000, "metres": 10_000, "meter": 10_000, "meters": 10_000, "mm": 10, "cm": 100,
            "in": 254, "inch": 254, "inches": 254, '"': 254, "″": 254, "ft": 3048, "foot": 3048, "feet": 3048, "'": 3048,
@@ -169,7 +172,7 @@ def _tail_exponent(tail: str, unit: str) -> int | None:
         return None
     if tail == "" or tail.lower() in names:
         return 0
-    for prefix in TAKES.get(unit, ()):
+    for prefix in TAKES.get(unit, () if unit in BARE else USUAL):
         rest = tail[len(prefix) :]
         whole_word = len(prefix) > 2 and prefix.lower() != "meg"
         if tail.startswith(prefix) and (
