@@ -122,6 +122,8 @@ def _pairs(job: Job, module_id: str) -> Iterator[tuple[list[str], str, Channel]]
     """Which outputs drive which input: the module's into the host's, else the host's into the module's."""
     for source_id, sink_id in ((module_id, HOST), (HOST, module_id)):
         outs, ins = _audio(job, source_id, AudioOut), _audio(job, sink_id, AudioIn)
+        if source_id == module_id:  # an amplifier's outputs are for its own speaker
+            outs = [(a, t) for a, t in outs if trait(job, t, Trait.POWER_OUTPUT) is not True]
         if not outs or not ins:
             continue
         sides = {t.channel for _, t in ins}

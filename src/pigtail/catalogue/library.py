@@ -15,6 +15,7 @@ import msgspec
 import platformdirs
 from msgspec.structs import replace
 
+from pigtail.catalogue.kinds import Listed, host_kinds, make_host, make_module, module_kinds
 from pigtail.job.check import check_job
 from pigtail.job.checking_size import check_sizes
 from pigtail.job.disk import read_whole, write_atomically
@@ -26,10 +27,12 @@ FORMAT, VERSION, SCHEMA = "pigtail-device", 1, 1
 SUFFIX = ".pigtail-device"
 MOST_BYTES = 1_000_000
 _KINDS: dict[str, type[Module] | type[Host]] = {"module": Module, "host": Host}
-_TABLE = "CREATE TABLE device (id INTEGER PRIMARY KEY, what TEXT, name TEXT, source TEXT, added TEXT, body BLOB)"
+_TABLE = (
+    "CREATE TABLE device (id INTEGER PRIMARY KEY, what TEXT, name TEXT, source TEXT, added TEXT, body BLOB)"
+)
 
 
-class Kept(msgspec.Struct, frozen=True):
+class OwnDevice(msgspec.Struct, frozen=True):
     """A device in the library: its number there, what it is, what it is called, what it was made from and when."""
 
     id: int
@@ -65,37 +68,56 @@ def _open(path: Path | None) -> sqlite3.Connection:
                 library.execute(_TABLE)
                 library.execute(f"PRAGMA user_version = {SCHEMA}")
     except (sqlite3.Error, OSError) as error:
-        raise FileError(path, f"the library of own devices cannot be opened ({error}); move it away or free its folder") from error
+        raise FileError(
+            path, f"the library of own devices cannot be opened ({error}); move it away or free its folder"
+        ) from error
     if version > SCHEMA:
         library.close()
-        raise FileError(path, f"the library was written by a newer Pigtail (schema {version}, this one reads {SCHEMA}); update Pigtail")
+        raise FileError(
+            path,
+            f"the library was written by a newer Pigtail (schema {version}, this one reads {SCHEMA}); update Pigtail",
+        )
     return library
 
 
-def kept(what: str = "", path: Path | None = None) -> tuple[Kept, ...]:
+def kept(what: str = "", path: Path | None = None) -> tuple[OwnDevice, ...]:
     """The devices in the library, by name; of one sort, "module" or "host", if one is named. Raises FileError."""
     if path is None and not library_path().exists():
         return ()
     with closing(_open(path)) as library:
         try:
             found = library.execute(
-                "SELECT id, what, name, source, added FROM device WHERE ? IN ('', what) ORDER BY name COLLATE NOCASE, id", (what,)
+                "SELECT id, what, name, source, added FROM device WHERE ? IN ('', what) ORDER BY name COLLATE NOCASE, id",
+                (what,),
             ).fetchall()
         except sqlite3.Error as error:
-            raise FileError(path or library_path(), f"the library of own devices cannot be read ({error}); move it away") from error
-    return tuple(Kept(*row) for row in found)
+            raise FileError(
+                path or library_path(), f"the library of own devices cannot be read ({error}); move it away"
+            ) from error
+    return tuple(OwnDevice(*row) for row in found)
 
 
 def keep(device: Module | Host, source: str, path: Path | None = None) -> int:
     """Put a device into the library, with what it was made from; returns its number there. Raises FileError."""
     what = "host" if isinstance(device, Host) else "module"
-    row = (what, device.name, source, datetime.now().astimezone().date().isoformat(), msgspec.json.encode(device))
+    row = (
+        what,
+        device.name,
+        source,
+        datetime.now().astimezone().date().isoformat(),
+        msgspec.json.encode(device),
+    )
     with closing(_open(path)) as library:
         try:
             with library:
-                made = library.execute("INSERT INTO device (what, name, source, added, body) VALUES (?, ?, ?, ?, ?)", row)
+                made = library.execute(
+                    "INSERT INTO device (what, name, source, added, body) VALUES (?, ?, ?, ?, ?)", row
+                )
         except sqlite3.Error as error:
-            raise FileError(path or library_path(), f"{device.name} cannot be put into the library ({error}); free its folder") from error
+            raise FileError(
+                path or library_path(),
+                f"{device.name} cannot be put into the library ({error}); free its folder",
+            ) from error
         return int(made.lastrowid or 0)
 
 
@@ -105,7 +127,9 @@ def device_of(number: int, path: Path | None = None) -> Module | Host:
         row = library.execute("SELECT what, body FROM device WHERE id = ?", (number,)).fetchone()
     where = path or library_path()
     if row is None:
-        raise FileError(where, f"there is no device {number} in the library; it may have been taken out elsewhere")
+        raise FileError(
+            where, f"there is no device {number} in the library; it may have been taken out elsewhere"
+        )
     return _checked(where, str(row[0]), msgspec.json.decode(row[1]))
 
 
@@ -127,9 +151,13 @@ def read_device(path: Path) -> Module | Host:
     try:
         told = msgspec.json.decode(read_whole(path, MOST_BYTES), type=DeviceFile)
     except (msgspec.DecodeError, RecursionError) as error:
-        raise FileError(path, f"this is no file of a module or host ({error}); choose one that ends in {SUFFIX}") from error
+        raise FileError(
+            path, f"this is no file of a module or host ({error}); choose one that ends in {SUFFIX}"
+        ) from error
     if told.format != FORMAT or told.version > VERSION:
-        raise FileError(path, "this is no file of a module or host, or one of a newer Pigtail; choose another")
+        raise FileError(
+            path, "this is no file of a module or host, or one of a newer Pigtail; choose another"
+        )
     return _checked(path, told.what, told.device)
 
 
@@ -138,10 +166,49 @@ def _checked(path: Path, what: str, raw: object) -> Module | Host:
     try:
         device = msgspec.convert(raw, _KINDS.get(what, Module))
         bare = Host(name="host")
-        job = Job(host=device) if isinstance(device, Host) else Job(host=bare, modules=(replace(device, id="module"),))
+        job = (
+            Job(host=device)
+            if isinstance(device, Host)
+            else Job(host=bare, modules=(replace(device, id="module"),))
+        )
         job = made_storable(job)
         check_sizes(job)
         check_job(job)
     except (msgspec.ValidationError, JobError, ValueError, RecursionError) as error:
-        raise FileError(path, f"the device in it cannot be used ({error}); make it again from a job") from error
+        raise FileError(
+            path, f"the device in it cannot be used ({error}); make it again from a job"
+        ) from error
     return job.host if isinstance(device, Host) else job.modules[0]
+
+
+OWN = "own:"
+
+
+def offered(what: str, path: Path | None = None) -> tuple[Listed, ...]:
+    """What a list of modules or hosts offers: the person's own first, then those of the catalogue. A library that cannot be read offers
+    nothing of its own."""
+    try:
+        own = tuple(
+            Listed(f"{OWN}{k.id}", k.name, f"Your own, kept {k.added}: {k.source}") for k in kept(what, path)
+        )
+    except FileError:
+        own = ()
+    return (*own, *(host_kinds() if what == "host" else module_kinds()))
+
+
+def made_host(key: str, name: str = "", path: Path | None = None) -> Host:
+    """A host by the key of a list; raises CatalogueError or FileError."""
+    if not key.startswith(OWN):
+        return make_host(key, name)
+    device = device_of(int(key.removeprefix(OWN)), path)
+    assert isinstance(device, Host)
+    return replace(device, name=name or device.name)
+
+
+def made_module(key: str, module_id: str, path: Path | None = None) -> Module:
+    """A module by the key of a list; raises CatalogueError or FileError."""
+    if not key.startswith(OWN):
+        return make_module(key, module_id)
+    device = device_of(int(key.removeprefix(OWN)), path)
+    assert isinstance(device, Module)
+    return replace(device, id=module_id)

@@ -74,6 +74,7 @@ def _reading(name: str) -> Callable[[Assembly], object]:
 TABLE: tuple[Action, ...] = (
     Action("new", "New job…", "Ctrl+N", "Job", lambda a: a.files.new_job()),
     Action("open", "Open…", "Ctrl+O", "Job", lambda a: a.files.ask_open()),
+    Action("close", "Close the job", "Ctrl+W", "Job", lambda a: a.close_job(), _has_job),
     Action("save", "Save", "Ctrl+S", "Job", lambda a: a.files.save_job(), _has_job),
     Action("save_as", "Save as…", "Ctrl+Shift+S", "Job", lambda a: a.files.ask_save_as(), _has_job),
     Action("sheet", "Write the sheet…", "Ctrl+E", "Job", lambda a: a.output.ask_sheet(), _has_job),
@@ -87,6 +88,7 @@ TABLE: tuple[Action, ...] = (
     Action("story_text", "Copy the story as text", "", "Edit", lambda a: a.passing.copy_text(), _has_job),
     Action("brief", "Name and brief…", "Ctrl+I", "Edit", lambda a: a.ask_brief(), _has_job),
     Action("propose", "Propose a plan", "Ctrl+R", "Edit", lambda a: a.propose_plan(), lambda a: a.can_propose()),
+    Action("module", "Add a module…", "Ctrl+Shift+M", "Edit", lambda a: a.add_module(), _has_job),
     Action("strike", "Strike the chosen reading", "Ctrl+D", "Edit", _reading("strike"), _has_job),
     *_stations(),
     Action("go_findings", "Findings", "Ctrl+F", "Go", lambda a: a.why.list.setFocus(), _has_job),

@@ -101,6 +101,33 @@ def save_path(parent: QWidget, suggestion: str) -> Path | None:
     return path if path.suffix else path.with_suffix(".pigtail")
 
 
+DEVICES = "Modules and hosts (*.pigtail-device);;All files (*)"
+
+
+def device_target(parent: QWidget, name: str) -> Path | None:
+    """Where a module or host is written to."""
+    start = Path.home() / f"{file_name(name)}.pigtail-device"
+    chosen, _ = QFileDialog.getSaveFileName(parent, "Write it to a file", str(start), DEVICES)
+    if not chosen:
+        return None
+    path = Path(chosen)
+    return path if path.suffix else path.with_suffix(".pigtail-device")
+
+
+def device_source(parent: QWidget) -> Path | None:
+    """Which file of a module or host to read."""
+    chosen, _ = QFileDialog.getOpenFileName(
+        parent, "Read a module or host from a file", str(Path.home()), DEVICES
+    )
+    return Path(chosen) if chosen else None
+
+
+def file_name(name: str) -> str:
+    """A name for a file, made of what something is called."""
+    kept = "".join(c if c.isalnum() else "-" for c in name.lower()).strip("-")
+    return kept[:60] or "job"
+
+
 def folder(parent: QWidget, start: str) -> Path | None:
     """Which folder the sheet goes into."""
     chosen = QFileDialog.getExistingDirectory(parent, "Folder for the sheet", start)
@@ -118,6 +145,20 @@ def save_before_leaving(parent: QWidget, name: str) -> str:
     box.setDefaultButton(buttons.Save)
     answer = box.exec()
     return {buttons.Save.value: "save", buttons.Discard.value: "leave"}.get(answer, "stay")
+
+
+def throw_away(parent: QWidget, what: str, lost: str) -> bool:
+    """Whether something that was typed may be lost."""
+    box = QMessageBox(parent)
+    box.setWindowTitle("Pigtail")
+    box.setText(f"{what} is not made yet.")
+    box.setInformativeText(f"Leave, and lose {lost}?")
+    leave = box.addButton("Leave", QMessageBox.ButtonRole.DestructiveRole)
+    stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+    box.setDefaultButton(stay)
+    box.setEscapeButton(stay)
+    box.exec()
+    return box.clickedButton() is leave
 
 
 #: What can be done about what stands in the way of a save, by the answer.

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu
 
 from pigtail.desktop import actions, ask
+from pigtail.desktop.beginning import Beginning
 from pigtail.desktop.benching import Benching
 from pigtail.desktop.files import Files
 from pigtail.desktop.imaging import Images
@@ -59,6 +60,7 @@ class Assembly(QObject):
         self.passing: Passing = Passing(self, self.files)
         self.images: Images = Images(self)
         self.actions: dict[str, QAction] = {}
+        self._beginning: Beginning | None = None
         self._answers: dict[type, Callable[[Any], None]] = {
             Answer: self._ask,
             Shown: self._show_picture,
@@ -104,7 +106,16 @@ class Assembly(QObject):
         self.why.remedy_chosen.connect(self._remedy)
         self._enable()
 
+    def close_job(self) -> None:
+        """Close the open job, once it was seen to, and show what can be begun."""
+        if self.files.may_leave():
+            self.session.leave()
+            self.window.message.hide()
+            self.show_empty()
+
     def _changed(self, job: Job) -> None:
+        for part in (self.window.why, self.window.telltales, self.window.strip):
+            part.show()
         self.window.message.hide()
         self.bench.show_job(job)
         self._enable()
@@ -149,15 +160,20 @@ class Assembly(QObject):
         """No job is open: say how to begin."""
         self.views.begin_afresh()
         self.window.lead.choose(self.views.here)
-        self.window.message.tell(
-            "No job is open. Begin a new one, open a file, or drop a job onto the window.",
-            (
-                ("New job…", self.files.new_job),
-                ("Open…", self.files.ask_open),
-                ("Try a stand-in…", self.ask_meter),
-            ),
-        )
-        self.window.show_words("Describe the host, the module and what the meter said;\nthe rest follows.")
+        if self._beginning is None:
+            runs = (self.files.new_job, self.files.ask_open, self.files.open_demo, self.ask_meter)
+            self._beginning = Beginning(runs, self.files.open_path)
+            self.window.stations.addWidget(self._beginning)
+        self._beginning.show_recent(self.files.recent.paths())
+        self.window.stations.setCurrentWidget(self._beginning)
+        self.window.why.hide()
+        self.window.telltales.hide()
+        self.window.strip.hide()
+        self.window.setWindowTitle("Pigtail")
+        self.window.setWindowModified(False)
+        self.window.lead.show_verdicts({})
+        self.window.lead.show_job("", "", "")
+        self._enable()
         self.views.put_icon()
         self.window.ready.emit()
 
@@ -209,6 +225,15 @@ class Assembly(QObject):
             module = job.modules[0]
             edit = partial(propose_plan, module_id=module.id)
             self.session.edit(Change(f"propose a plan for {module.name}", edit))
+
+    def add_module(self) -> None:
+        """Ask for another module, on the page of host and modules."""
+        from pigtail.desktop.stations.survey.station import SurveyStation
+
+        self.views.go("survey")
+        view = self.views.of("survey")
+        assert isinstance(view, SurveyStation)
+        view.show_devices().ask_for_one()
 
     def ask_brief(self) -> None:
         """Ask what the job is called and what is wanted, and set both in one edit."""

@@ -72,6 +72,13 @@ class Files(QObject):
             self.start(Document(dialog.made), None, unsaved=True)
             self._session.keep_now()
 
+    def open_demo(self) -> None:
+        """Put the flawed demo on view, as a job of its own."""
+        from pigtail.catalogue.demo import demo
+
+        if self.may_leave():
+            self.start(demo("larkmoor"), None)
+
     def take_papers(self, document: Document) -> None:
         """Put the papers of a stand-in on view as a new job."""
         if self.may_leave():
@@ -212,7 +219,7 @@ class Files(QObject):
         if job is None:
             return False
         path = ask.save_path(
-            self._desk.window, str(self._session.path or Path.home() / f"{_file_name(job.name)}.pigtail")
+            self._desk.window, str(self._session.path or Path.home() / f"{ask.file_name(job.name)}.pigtail")
         )
         # what is there was shown by the dialog, which asked whether it may be replaced
         chosen = frozenset((Obstacle.STRANGE,)) if path != self._session.path else frozenset()
@@ -251,8 +258,3 @@ class Files(QObject):
             words = "not saved; keeping…"
         if s.job is not None:
             self._desk.window.lead.show_job(s.job.name, s.job.brief.wanted, words)
-
-
-def _file_name(name: str) -> str:
-    kept = "".join(c if c.isalnum() else "-" for c in name.lower()).strip("-")
-    return kept[:60] or "job"

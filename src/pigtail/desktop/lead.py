@@ -81,7 +81,11 @@ class Splice(QAbstractButton):
         painter.drawText(line.adjusted(0, 3, 0, -half), middle, self.words)
         painter.setFont(theme.font(theme.SMALL_PX, bold=True))
         painter.setPen(t.severity(self.verdict) if self.verdict else t.color("dim"))
-        painter.drawText(line.adjusted(0, half - 2, 0, -3), middle, self.verdict or "…")
+        says = self.verdict or ("…" if self.isEnabled() else self.line)
+        if not self.isEnabled():
+            painter.setFont(theme.font(theme.SMALL_PX))
+        says = painter.fontMetrics().elidedText(says, Qt.TextElideMode.ElideRight, int(line.width() + 8))
+        painter.drawText(line.adjusted(0, half - 2, 8, -3), middle, says)
         painter.setPen(t.color("dim"))
         painter.setFont(theme.font(theme.SMALL_PX))
         painter.drawText(

@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QIcon, QKeyEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QComboBox,
     QDialog,
     QDialogButtonBox,
@@ -13,6 +15,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -20,9 +23,11 @@ from PyQt6.QtWidgets import (
 
 from pigtail import edits
 from pigtail.advice.plan import propose
-from pigtail.catalogue.kinds import ambient_in, host_kinds, make_host, make_module, module_kinds
-from pigtail.desktop import theme
-from pigtail.desktop.fields import read_known
+from pigtail.catalogue.glossary import tip_for
+from pigtail.catalogue.kinds import ambient_in
+from pigtail.catalogue.library import made_host, made_module, offered
+from pigtail.desktop import ask, theme
+from pigtail.desktop.fields import mark_wrong, read_known
 from pigtail.job.document import HOST, Job, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.quantities import AMBIENT, PATH_RESISTANCE, Quantity, quantities
@@ -30,6 +35,7 @@ from pigtail.units import Basis, Known, KnownError, UnreadableError, format_know
 
 MODULE_ID = "module"
 AMBIENT_ADDRESS = "ambient"
+NAME, CHOOSE = "New retrofit", "choose…"
 
 
 class _ValueLine(NamedTuple):
@@ -40,6 +46,7 @@ class _ValueLine(NamedTuple):
     item: Quantity
     entry: QLineEdit
     before: str
+    words: str
 
 
 class NewJob(QDialog):
@@ -52,10 +59,12 @@ class NewJob(QDialog):
         self.resize(900, 660)
         self.made: Job | None = None
         self._lines: list[_ValueLine] = []
-        self.name = QLineEdit("New retrofit")
+        self._typed: dict[str, str] = {}
+        self.name = QLineEdit(NAME)
         self.host_name = QLineEdit()
         self.host_name.setPlaceholderText("what you call it; empty: its kind")
         self.host_kind, self.module_kind, self.supply = QComboBox(), QComboBox(), QComboBox()
+        self.hosts, self.modules = offered("host"), offered("module")
         for widget, name, accessible in (
             (self.name, "job_name", "Name of the job"),
             (self.host_name, "host_name", "Name of the host"),
@@ -65,10 +74,17 @@ class NewJob(QDialog):
         ):
             widget.setObjectName(name)
             widget.setAccessibleName(accessible)
-        for kind in host_kinds():
+        for combo, tip in (
+            (self.host_kind, "The kind that comes nearest; “Something else” where none does"),
+            (self.module_kind, "What is added; more can be added later, in Survey"),
+            (self.supply, tip_for("supply class, rating plate and live chassis")),
+        ):
+            combo.setToolTip(tip)
+        for kind in self.hosts:
             self.host_kind.addItem(kind.name, kind.key)
-        for kind in module_kinds():
+        for kind in self.modules:
             self.module_kind.addItem(kind.name, kind.key)
+        self.supply.addItem(CHOOSE, None)
         for item in SupplyClass:
             self.supply.addItem(item.value, item)
         self.summary = QLabel()
@@ -83,7 +99,13 @@ class NewJob(QDialog):
         go = self.buttons.addButton("Propose the plan", QDialogButtonBox.ButtonRole.AcceptRole)
         assert go is not None
         go.setObjectName("main")
+        go.setToolTip("Ctrl+Enter does it from anywhere in the form")
         self.go = go
+        for button in self.buttons.buttons():
+            button.setIcon(QIcon())
+            if isinstance(button, QPushButton):
+                button.setAutoDefault(False)
+                button.setDefault(False)
         self._lay_out()
         self.host_kind.currentIndexChanged.connect(lambda _k: self._host_chosen())
         self.module_kind.currentIndexChanged.connect(lambda _k: self._module_chosen())
@@ -97,8 +119,8 @@ class NewJob(QDialog):
         left.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapAllRows)
         left.setSpacing(8)
         for words, widget in (
-            ("Job", self.name), ("Host", self.host_kind), ("Its name", self.host_name), ("Fed by", self.supply),
-            ("Module", self.module_kind),
+            ("&Job", self.name), ("&Host", self.host_kind), ("Its &name", self.host_name), ("&Fed by", self.supply),
+            ("&Module", self.module_kind),
         ):  # fmt: skip
             left.addRow(words, widget)
         left.addRow(self.summary)
@@ -109,8 +131,8 @@ class NewJob(QDialog):
         title = QLabel("What is known of the host")
         title.setFont(theme.font(14, bold=True))
         hint = QLabel(
-            "Type what the papers say: 47k, 250m, -10 dBV, 24 V ±5 %. Leave empty what is not known; the tool then "
-            "says what to measure. Values already there are usual for the kind."
+            "Type what the papers say: 47k, 250m, -10 dBV, 24 V ±5 %. Leave empty what is not known: what to measure is told then. "
+            "Values already there are usual for the kind. Rest the pointer on a line to see what its words mean; Enter goes to the next."
         )
         hint.setObjectName("dim")
         hint.setWordWrap(True)
@@ -126,13 +148,21 @@ class NewJob(QDialog):
         layout.addWidget(self.buttons)
 
     def _module_chosen(self) -> None:
-        kind = next(k for k in module_kinds() if k.key == self.module_kind.currentData())
+        kind = next(k for k in self.modules if k.key == self.module_kind.currentData())
         self.summary.setText(kind.summary)
 
     def _host_chosen(self) -> None:
         """Offer the values of the host kind, each with what is usual for it."""
-        host = make_host(self.host_kind.currentData())
-        self.supply.setCurrentIndex(self.supply.findData(host.supply))
+        self._remember()
+        try:
+            host = made_host(self.host_kind.currentData())
+        except (JobError, KeyError) as error:
+            self.trouble.setText(str(error))
+            return
+        usual = f"usual for the kind: {host.supply.value}" if host.supply is not SupplyClass.UNKNOWN else ""
+        self.supply.setToolTip(
+            "\n".join(x for x in (usual, tip_for("supply class, rating plate and live chassis")) if x)
+        )
         self._lines = []
         form = QFormLayout()
         form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
@@ -158,26 +188,65 @@ class NewJob(QDialog):
     def _line(
         self, form: QFormLayout, address: str, field: str, words: str, item: Quantity, value: Known | None
     ) -> None:
-        entry = QLineEdit("" if value is None else format_known(value))
+        before = "" if value is None else format_known(value)
+        entry = QLineEdit(self._typed.get(words, before))
+        entry.setToolTip(tip_for(words, item.words))
         entry.setMinimumWidth(210)
         entry.setPlaceholderText(f"not known ({item.unit})")
         entry.setObjectName(f"{address}.{field}".replace(f"{HOST}.", "value_", 1))
         entry.setAccessibleName(words)
-        form.addRow(words[0].upper() + words[1:], entry)
-        self._lines.append(_ValueLine(address, field, item, entry, entry.text()))
+        label = QLabel(words[0].upper() + words[1:])
+        label.setToolTip(entry.toolTip())
+        label.setBuddy(entry)
+        form.addRow(label, entry)
+        self._lines.append(_ValueLine(address, field, item, entry, before, words))
+
+    def _remember(self) -> None:
+        """Keep what was typed, for lines of the same words under another kind."""
+        self._typed |= {x.words: x.entry.text() for x in self._lines if x.entry.text() != x.before}
+
+    @property
+    def touched(self) -> bool:
+        """Whether anything was typed or chosen that would be lost."""
+        self._remember()
+        named = self.name.text() != NAME or bool(self.host_name.text())
+        return named or bool(self._typed) or self.supply.currentData() is not None
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter goes to the next field; with Ctrl it ends the form."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            here = QApplication.focusWidget()
+            if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+                self.accept()
+            elif isinstance(here, QPushButton):
+                here.click()
+            else:
+                self.focusNextChild()
+            return
+        super().keyPressEvent(event)
+
+    def reject(self) -> None:
+        """Leave without a job; asks where something was typed."""
+        if not self.touched or ask.throw_away(self, "The new job", "what was typed"):
+            super().reject()
 
     def accept(self) -> None:
         """Make the job and its plan, or say in one sentence what stands in the way."""
         try:
             self.made = self._make()
-        except (UnreadableError, KnownError, JobError) as error:
-            self.trouble.setText(str(error))
+        except (UnreadableError, KnownError, JobError, KeyError) as error:
+            self.trouble.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
             return
         super().accept()
 
     def _make(self) -> Job:
-        host = make_host(self.host_kind.currentData(), self.host_name.text().strip())
-        job = edits.new_job(self.name.text().strip() or "New retrofit", host)
+        if self.supply.currentData() is None:
+            self.supply.setFocus()
+            raise EditError(
+                "say how the host is fed: unplug it, and read its rating plate and where the cord goes in"
+            )
+        host = made_host(self.host_kind.currentData(), self.host_name.text().strip())
+        job = edits.new_job(self.name.text().strip() or NAME, host)
         job = edits.set_ambient(edits.set_supply(job, self.supply.currentData()), ambient_in(host))
         for line in self._lines:
             if line.entry.text() == line.before:
@@ -186,17 +255,20 @@ class NewJob(QDialog):
                 known = read_known(
                     line.entry.text(), line.item.unit, Basis.DOCUMENTED, "given at the start", line.item.sort
                 )
-            except (UnreadableError, KnownError):
+            except (UnreadableError, KnownError) as error:
+                mark_wrong(line.entry, str(error))
                 line.entry.setFocus()
                 line.entry.selectAll()
+                self.area.ensureWidgetVisible(line.entry)
                 raise
+            mark_wrong(line.entry, "")
             if line.address == AMBIENT_ADDRESS:
                 job = edits.set_ambient(job, known)
             elif line.field:
                 job = edits.set_value(job, line.address, line.field, known)
             else:
                 job = edits.set_path(job, HOST, line.address, known)
-        job = edits.add_module(job, make_module(self.module_kind.currentData(), MODULE_ID))
+        job = edits.add_module(job, made_module(self.module_kind.currentData(), MODULE_ID))
         try:
             return propose(job, MODULE_ID)
         except LiveChassisError:

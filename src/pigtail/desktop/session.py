@@ -147,6 +147,20 @@ class Session(QObject):
         self.saved.emit(str(path))
         return True
 
+    def leave(self) -> None:
+        """Close the open job: nothing is open then, and its recovery file is given up."""
+        self._history.clear()
+        self._later.stop()
+        self._keep_later.stop()
+        self._turning, self._taken_over, self._postponed = "", None, False
+        self.job, self.studies, self.path = None, None, None
+        self._saved, self._seen, self._extras = None, None, {}
+        if self._held is not None:
+            self._held.close()
+            self._held = None
+        self.helper.cancel()
+        self._disk.submit("keep", self._keeper.drop, lambda _: None, self._not_kept)
+
     def _hold(self, path: Path | None) -> None:
         """Hold the job's file open, and no other; `owner` tells who else has it."""
         if self._held is not None:

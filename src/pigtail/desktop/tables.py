@@ -238,10 +238,18 @@ def set_widths(view: QTableView, widths: Sequence[int | None]) -> None:
 
 
 def lay_out_page(
-    page: QWidget, table: QWidget, hint: str, buttons: Iterable[tuple[str, str, Callable[[], None]]]
+    page: QWidget,
+    table: QWidget,
+    hint: str,
+    buttons: Iterable[tuple[str, str, Callable[[], None]]],
+    *,
+    before: QWidget | None = None,
 ) -> None:
-    """A page of a table that is typed into: what to type over it, and under it buttons by words, name and what each does."""
+    """A page of a table that is typed into: what to type over it, and under it buttons by words, name and what each does, `before` them a
+    control of the page's own."""
     row = QHBoxLayout()
+    if before is not None:
+        row.addWidget(before)
     for words, name, run in buttons:
         button = QPushButton(words)
         button.setObjectName(name)

@@ -123,7 +123,9 @@ def remove_point(job: Job, address: str) -> Job:
         users += [f"the switch {s.name}" for s in device.switches if point.id in (s.common, *s.ways)]
     else:
         users += [f"the way through {t.id}" for t in device.throughs if point.id in (t.start, t.end)]
-        users += [f"what it shows while {d.does}" for d in device.doings if point.id in (*d.active, *d.blinking)]
+        users += [
+            f"what it shows while {d.does}" for d in device.doings if point.id in (*d.active, *d.blinking)
+        ]
     users += ["what is wanted of it" for w in job.wants if w.of == address]
     if users:
         raise EditError(f"{point.name} is used by {users[0]}; take it out there first", value=address)

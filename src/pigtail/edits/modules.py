@@ -100,19 +100,24 @@ def change_module(job: Job, module_id: str, made: Module) -> Job:
 
     def fits(link: Link) -> bool:
         return all(
-            not j.terminal.startswith(own) or kinds.get(j.terminal) is type(job.terminal(j.terminal)) for j in link.joins
+            not j.terminal.startswith(own) or kinds.get(j.terminal) is type(job.terminal(j.terminal))
+            for j in link.joins
         )
 
     _refuse_built(job, old, joined_to(job, module_id))
     lost = {x.id for x in joined_to(job, module_id) if not fits(x)}
     new = replace(made, id=module_id)
     changed = replace(job, modules=tuple(new if m is old else m for m in job.modules))
-    return checked(_without(changed, lost, _read_at(job, module_id), lambda of: of.startswith(own) and of not in kinds))
+    return checked(
+        _without(changed, lost, _read_at(job, module_id), lambda of: of.startswith(own) and of not in kinds)
+    )
 
 
 def add_another(job: Job, made: Module) -> Job:
     """Add a module under an id of its own, and under a name of its own where there is one of that name already."""
-    return checked(replace(job, modules=(*job.modules, replace(made, id=new_id(job), name=_own_name(job, made.name)))))
+    return checked(
+        replace(job, modules=(*job.modules, replace(made, id=new_id(job), name=_own_name(job, made.name))))
+    )
 
 
 def new_id(job: Job) -> str:
@@ -127,7 +132,11 @@ def duplicate_module(job: Job, module_id: str) -> Job:
 
 def _own_name(job: Job, name: str) -> str:
     taken = {m.name for m in job.modules}
-    return name if name not in taken else next(f"{name} {n}" for n in range(2, 1000) if f"{name} {n}" not in taken)
+    return (
+        name
+        if name not in taken
+        else next(f"{name} {n}" for n in range(2, 1000) if f"{name} {n}" not in taken)
+    )
 
 
 def name_device(job: Job, device_id: str, name: str) -> Job:

@@ -26,11 +26,12 @@ def addresses_of(job: Job, kind: type, device_id: str = "") -> tuple[str, ...]:
     return tuple(a for a in job.addresses() if a.startswith(prefix) and isinstance(job.terminal(a), kind))
 
 
-def star_address(job: Job) -> str:
-    """Address of the host return that is node 0; empty when the host has no return."""
-    returns = [t for t in job.host.terminals if isinstance(t, Return)]
+def star_address(job: Job, device_id: str = HOST) -> str:
+    """Address of the return of the host that is node 0, or of a module's own star; empty when it has no return."""
+    device = job.device(device_id)
+    returns = [t for t in device.terminals if isinstance(t, Return)] if device is not None else []
     chosen = next((t for t in returns if t.star), returns[0] if returns else None)
-    return f"{HOST}.{chosen.id}" if chosen else ""
+    return f"{device_id}.{chosen.id}" if chosen else ""
 
 
 def return_address(job: Job, address: str) -> str:

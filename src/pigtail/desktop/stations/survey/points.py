@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from pigtail.desktop import ask
+from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.tables import Cell, RowsModel, lay_out_page, make_table, set_widths
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change, Edit
@@ -36,6 +37,11 @@ class Points(QWidget):
         self.table = make_table(self.rows, "points_table", "Points of the host, edited in place", 11)
         set_widths(self.table, (150, 92, 96, 84, 84, 72, 100, 110, 84, 150, 130))
         self._job: Job | None = None
+        self.of = QComboBox()
+        self.of.setObjectName("points_of")
+        self.of.setAccessibleName("Whose points are listed")
+        self.of.setToolTip("The points of the host, or of a module")
+        self.of.activated.connect(lambda _k: self._fill())
         hint = (
             "Type over any cell. Role: audio in, audio out, rail, return, control, digital, video; behind it left, right, "
             "low way, high way, turned round, headphones, speaker. "
@@ -47,22 +53,38 @@ class Points(QWidget):
             ("Add another place…", "add_place", self._add_place),
             ("Use the other place", "next_place", self._next_place),
         )
-        lay_out_page(self, self.table, hint, buttons)
+        lay_out_page(self, self.table, hint, buttons, before=self.of)
 
     def show_job(self, job: Job) -> None:
-        """Show the points of a job's host."""
+        """Show the points of a job's host, or of the module chosen."""
         self._job = job
-        stages = {p: s.name for s in job.host.stages for p in s.points}
-        self.rows.show_rows([self._row(job, t, stages.get(t.id, "")) for t in job.host.terminals])
+        fill_combo(self.of, [(device.name, device_id) for device_id, device in job.devices()])
+        self._fill()
+
+    @property
+    def device_id(self) -> str:
+        """Whose points are listed."""
+        return self.of.currentData() or HOST
+
+    @property
+    def _terminals(self) -> tuple[AnyTerminal, ...]:
+        device = self._job.device(self.device_id) if self._job is not None else None
+        return device.terminals if device is not None else ()
+
+    def _fill(self) -> None:
+        job = self._job
+        if job is not None:
+            stages = {p: s.name for s in job.host.stages for p in s.points} if self.device_id == HOST else {}
+            self.rows.show_rows([self._row(job, t, stages.get(t.id, "")) for t in self._terminals])
 
     def _row(self, job: Job, terminal: AnyTerminal, stage: str) -> tuple[Cell, ...]:
-        address = f"{HOST}.{terminal.id}"
+        address = f"{self.device_id}.{terminal.id}"
         place = terminal.place
         part = " ".join(x for x in (place.part, place.pin) if x)
         socket = (
             f"{place.connector}-{place.position}" if place.connector and place.position else place.connector
         )
-        target = job.terminal(f"{HOST}.{terminal.rings_to}")
+        target = job.terminal(f"{self.device_id}.{terminal.rings_to}")
         states = "; ".join(s.name for s in job.host.states if s.id in terminal.states) or "all"
         said = [t.value for t in terminal.traits] + [f"not {t.value}" for t in terminal.lacks]
         others = "; ".join(p.text() for p in terminal.alternatives)
@@ -80,7 +102,7 @@ class Points(QWidget):
             cell(part, lambda t: (f"part {t}", _part_edit(address, t))),
             cell(socket, lambda t: (f"connector {t}", _socket_edit(address, t))),
             cell(_pad(place.pad), lambda t: (f"pad {t}", partial(host_edits.set_place, address=address, pad=_pad_of(t))), others),
-            cell(target.name if target else "", lambda t: (f"rings to {t}", set_point(rings_to=_point_id(job, t)))),
+            cell(target.name if target else "", lambda t: (f"rings to {t}", set_point(rings_to=_point_id(self._terminals, t)))),
             cell(states, lambda t: (f"alive in {t}", partial(host_edits.set_point, address=address, states=_states(job, t)))),
             cell("; ".join(said), lambda t: (f"true of it: {t}", _traits_edit(address, t))),
             cell(terminal.papers, lambda t: (f"papers say {t}", partial(host_edits.set_point, address=address, papers=t.strip()))),
@@ -98,19 +120,19 @@ class Points(QWidget):
     def chosen(self) -> str:
         """Address of the point chosen, empty for none."""
         row = self.table.currentIndex().row()
-        if self._job is None or not 0 <= row < len(self._job.host.terminals):
-            return ""
-        return f"{HOST}.{self._job.host.terminals[row].id}"
+        terminals = self._terminals
+        return f"{self.device_id}.{terminals[row].id}" if 0 <= row < len(terminals) else ""
 
     def _add_point(self) -> None:
         name = ask.line(self, "Add a point", "What is it called?")
         if name and self._job is not None:
             made = Pin(
-                id=host_edits.id_of(name, [t.id for t in self._job.host.terminals]),
+                id=host_edits.id_of(name, [t.id for t in self._terminals]),
                 name=name,
-                return_to=star_address(self._job).partition(".")[2],
+                return_to=star_address(self._job, self.device_id).partition(".")[2],
             )
-            self.edited.emit(Change(f"add {name}", partial(host_edits.add_point, terminal=made)))
+            edit = partial(host_edits.add_point, terminal=made, device_id=self.device_id)
+            self.edited.emit(Change(f"add {name}", edit))
 
     def _remove_point(self) -> None:
         if address := self.chosen():
@@ -228,9 +250,9 @@ def _stage(job: Job, text: str) -> str:
     )
 
 
-def _point_id(job: Job, text: str) -> str:
+def _point_id(terminals: Sequence[AnyTerminal], text: str) -> str:
     lowered = text.strip().lower()
-    for terminal in job.host.terminals:
+    for terminal in terminals:
         if lowered in (terminal.id, terminal.name.lower()):
             return terminal.id
     if not lowered:

@@ -15,6 +15,7 @@ from pigtail.desktop.fields import read_known
 from pigtail.desktop.labels import OneLine
 from pigtail.desktop.stations.base import Align, Painting, Station, say, wire
 from pigtail.desktop.stations.survey.chain import ChainTables
+from pigtail.desktop.stations.survey.devices import Devices
 from pigtail.desktop.stations.survey.hazard import Hazard
 from pigtail.desktop.stations.survey.pictures import Pictures
 from pigtail.desktop.stations.survey.points import Points
@@ -156,8 +157,9 @@ PAGES = (
     "photos and papers",
     "before touching",
     "windings, batteries, rails",
+    "host and modules",
 )
-KNOWN, LOG, STAGES, POINTS, SWEEP, PICTURES, HAZARD, SOURCES = range(len(PAGES))
+KNOWN, LOG, STAGES, POINTS, SWEEP, PICTURES, HAZARD, SOURCES, DEVICES = range(len(PAGES))
 
 
 class SurveyStation(Station):
@@ -194,8 +196,10 @@ class SurveyStation(Station):
         set_widths(self.log_table, (42, 130, 130, 130, 96, 176))
         self.stages, self.points, self.sweep = ChainTables(), Points(), SweepTable()
         self.pictures, self.hazard = Pictures(), Hazard()
-        self.sources = SourcesTable()
-        panels = (self.stages, self.points, self.sweep, self.pictures, self.hazard, self.sources)
+        self.sources, self.devices = SourcesTable(), Devices()
+        panels = (
+            self.stages, self.points, self.sweep, self.pictures, self.hazard, self.sources, self.devices,
+        )  # fmt: skip
         for panel in panels:
             panel.edited.connect(self.edited)
             panel.refused.connect(self.refused)
@@ -253,7 +257,7 @@ class SurveyStation(Station):
     def _fill(self) -> None:
         page = self.view.currentIndex()
         self.pages.setCurrentIndex(page)
-        self.chain.setVisible(page in (KNOWN, LOG, STAGES, HAZARD))
+        self.chain.setVisible(page in (KNOWN, LOG, STAGES, HAZARD, DEVICES))
         self.note.setVisible(page == KNOWN)
         if self._job is None or self._measured is None:
             return
@@ -266,6 +270,7 @@ class SurveyStation(Station):
             PICTURES: partial(self.pictures.show_job, self._job, self.folder()),
             HAZARD: partial(self.hazard.show_job, self._job),
             SOURCES: partial(self.sources.show_job, self._job),
+            DEVICES: partial(self.devices.show_job, self._job),
         }
         fill[page]()
 
@@ -334,6 +339,11 @@ class SurveyStation(Station):
             note,
         )
         return tuple(Cell(text, use=use) for text in texts)
+
+    def show_devices(self) -> Devices:
+        """Show the page of host and modules."""
+        self.view.setCurrentIndex(DEVICES)
+        return self.devices
 
     def chosen_reading(self) -> Reading | None:
         """The reading chosen in the log, None while the log is not on view."""

@@ -1,0 +1,52 @@
+"""What the words of the screens mean, and how a value is found that few papers tell."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from functools import cache
+
+from pigtail.catalogue.topologies import data
+
+
+@cache
+def _told() -> dict[str, dict[str, str]]:
+    return tomllib.loads(data("glossary.toml"))
+
+
+def words() -> dict[str, str]:
+    """Every word that is explained, with what it means, in the order of the alphabet."""
+    return dict(sorted(_told()["words"].items(), key=lambda item: item[0].lower()))
+
+
+def how_to_find(value: str) -> str:
+    """How a value is measured or looked up, by what it is called; empty where nothing is told.
+
+    >>> how_to_find("bias").startswith("Read the DC volts")
+    True
+    """
+    return _told()["how"].get(value, "")
+
+
+@cache
+def _pattern() -> re.Pattern[str]:
+    longest_first = sorted(_told()["words"], key=len, reverse=True)
+    return re.compile("|".join(rf"(?<!\w){re.escape(w)}(?!\w)" for w in longest_first), re.IGNORECASE)
+
+
+def explain(text: str) -> tuple[tuple[str, str], ...]:
+    """The words of a text that are explained, each once, with what it means.
+
+    >>> [word for word, _ in explain("Record input against the star")]
+    ['record input', 'star']
+    """
+    known = {w.lower(): w for w in _told()["words"]}
+    found = dict.fromkeys(known[m[0].lower()] for m in _pattern().finditer(text))
+    return tuple((word, _told()["words"][word]) for word in found)
+
+
+def tip_for(text: str, value: str = "") -> str:
+    """A tip for what stands on the screen: its words explained, and how its value is found."""
+    told = [f"{word}: {means}" for word, means in explain(text)]
+    how = how_to_find(value)
+    return "\n".join([*([f"How to find it: {how}"] if how else []), *told])
