@@ -120,7 +120,7 @@ def test_the_schools_are_solved_side_by_side(larkmoor: Job) -> None:
     assert values == sorted(values)  # type: ignore[type-var]
 
 
-@pytest.mark.one_of(16)
+@pytest.mark.one_of(24)
 @pytest.mark.parametrize("kind", [k.key for k in host_kinds()])
 @pytest.mark.parametrize("module", [k.key for k in module_kinds()])
 def test_a_plan_is_proposed_or_refused_for_every_pair(kind: str, module: str) -> None:

@@ -55,7 +55,7 @@ def random_job(seed: int) -> Job:
     return woken("direct", ctl="", of=of, module=receiver(maximum=value("5.6 V ±1 %", "V")))
 
 
-@pytest.mark.one_of(3)
+@pytest.mark.one_of(6)
 @pytest.mark.parametrize("seed", range(6))
 def test_the_best_of_the_search_is_the_best_of_all(seed: int) -> None:
     """Every way tried one by one with all studies: none ranks before what is offered first."""

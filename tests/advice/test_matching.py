@@ -149,7 +149,7 @@ SCHOOLS = {
 }
 
 
-@pytest.mark.one_of(2)
+@pytest.mark.one_of(4)
 @pytest.mark.parametrize("question", SCHOOLS)
 def test_both_sides_of_a_school_are_solved_and_can_be_taken(question: str) -> None:
     """Each has figures of its own; ours is one of them, with a reason; the edits go between processes and make sound jobs."""

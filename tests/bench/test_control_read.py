@@ -102,6 +102,7 @@ def test_what_was_built_as_planned_reads_as_planned() -> None:
     assert all(judged(job, r).severity is not Severity.FIX for r in job.readings)
 
 
+@pytest.mark.long
 def test_once_a_module_is_read_the_other_states_are_asked_for() -> None:
     """Each live state that nobody has read."""
     made = stand_in("hollinby")

@@ -379,6 +379,7 @@ def recording(path: Path, gain: float) -> Path:
     return path
 
 
+@pytest.mark.long
 def test_a_source_is_made_as_loud_as_a_recording_of_another(
     bench: Bench, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -171,6 +171,7 @@ def test_a_killed_window_loses_no_edit_that_it_showed_as_kept(tmp_path: Path) ->
             leftover.file.unlink()
 
 
+@pytest.mark.long
 def test_pictures_of_every_view_are_taken(tmp_path: Path, qapp: QApplication) -> None:
     """`pigtail shots DIR` paints each station from the demo, without a screen."""
     from pigtail.desktop.shots import shoot

@@ -213,7 +213,7 @@ def test_the_dialog_offers_the_values_of_each_host_kind(kind: int, qtbot: QtBot)
     assert dialog._lines
     for line in dialog._lines:
         assert line.entry.accessibleName()
-        assert line.unit in line.entry.placeholderText()
+        assert line.item.unit in line.entry.placeholderText()
 
 
 def test_the_dialog_makes_the_job_it_shows(qtbot: QtBot) -> None:
@@ -223,6 +223,7 @@ def test_the_dialog_makes_the_job_it_shows(qtbot: QtBot) -> None:
     lines = {(x.address, x.field): x.entry for x in dialog._lines}
     lines["host.record_in", "impedance"].setText("")
     lines["host.record_in", "wanted"].setText("0.3")
+    dialog.supply.setCurrentIndex(dialog.supply.findData(SupplyClass.MAINS_ISOLATED))
     qtbot.mouseClick(dialog.go, Qt.MouseButton.LeftButton)
     assert dialog.made is not None
     terminal = dialog.made.terminal("host.record_in")

@@ -174,6 +174,7 @@ def test_every_finding_has_words_and_a_missing_word_is_an_error() -> None:
         tell(code, "x", {})
 
 
+@pytest.mark.long
 def test_a_stage_on_too_much_is_offered_a_rail_that_it_stands(larkmoor: Job) -> None:
     """Beside the rail of 56 V there is one of 24 V: it is offered, and with it the stage is no longer told."""
     rail, other = (f"host.{x}" for x in ("rail_high", "rail_low"))

@@ -141,6 +141,7 @@ def after_the_amplifier(traits: tuple[Trait, ...], *sections: str, **values: flo
     return replace(job, modules=(replace(module, terminals=points),))
 
 
+@pytest.mark.long
 def test_a_loud_output_is_padded_by_a_remedy_that_is_solved() -> None:
     """20 dB too much: a pad is offered with its values, and nothing overloads with it."""
     job = through(through(after_the_amplifier((), "wire"), "feed_left", "wire"), "feed_right", "wire")

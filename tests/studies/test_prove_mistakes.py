@@ -325,7 +325,7 @@ def codes(job: Job) -> dict[str, Severity]:
     return {f.code.removeprefix("prove."): f.severity for f in study_prove(Model.of(job)).findings}
 
 
-@pytest.mark.one_of(3)
+@pytest.mark.one_of(6)
 @pytest.mark.parametrize("mistake", MISTAKES)
 def test_a_mistake_is_caught(mistake: str) -> None:
     """By its code and as bad as it is."""

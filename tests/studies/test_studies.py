@@ -113,7 +113,7 @@ CAUGHT: dict[str, tuple[Callable[[Job], Job], str, Severity]] = {
 }  # fmt: skip
 
 
-@pytest.mark.one_of(3)
+@pytest.mark.one_of(6)
 @pytest.mark.parametrize("name", CAUGHT)
 def test_a_mistake_is_caught_and_its_clean_twin_is_not(name: str, mended: Job) -> None:
     """The mistake gives its finding with its severity; the mended demo does not have it."""
@@ -197,6 +197,7 @@ def test_networks_stack_in_any_order(larkmoor: Job) -> None:
     assert study_job(job).numbers["level.delivered_dbv"].value is not None
 
 
+@pytest.mark.long
 def test_every_sentence_stands_in_one_line_with_no_gap(larkmoor: Job, mended: Job, tidewell: Job) -> None:
     """No brace left unfilled, no “None”, a capital at its start and a full stop at its end."""
     jobs = [larkmoor, mended, tidewell, *(make(mended) for make, _, _ in CAUGHT.values())]

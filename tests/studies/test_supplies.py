@@ -72,7 +72,7 @@ def told(job: Job) -> list[Finding]:
     return [f for f in studies.of(PowerFound).findings if f.severity is not Severity.GOOD]
 
 
-@pytest.mark.one_of(4)
+@pytest.mark.one_of(8)
 @pytest.mark.parametrize("key", ["direct", "linear", "linear_large", "buck"])
 @pytest.mark.parametrize("volts", [-5.0, -12.0, -24.0])
 def test_a_negative_rail_is_a_stop_by_its_polarity(key: str, volts: float) -> None:

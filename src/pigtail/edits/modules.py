@@ -10,6 +10,7 @@ from pigtail.edits.change import checked
 from pigtail.edits.links import free_id
 from pigtail.job.document import HOST, Host, Job, Link, Module
 from pigtail.job.errors import EditError
+from pigtail.job.logbook import Doing
 
 #: What the ids of modules are made from.
 STEM = "module"
@@ -45,9 +46,9 @@ def _module(job: Job, module_id: str) -> Module:
 def _refuse_built(job: Job, module: Module, links: tuple[Link, ...]) -> None:
     """Raise EditError for a module of which something is built already."""
     names = {module.id, *(x.id for x in links)}
-    for entry in job.record:
-        subject = str(getattr(entry, "step", "")).partition(":")[2].partition(".")[0]
-        if subject in names:
+    last = {e.step: e for e in job.record if isinstance(e, Doing) and not e.struck}
+    for step, entry in last.items():
+        if not entry.back and step.partition(":")[2].partition(".")[0] in names:
             raise EditError(
                 f"{module.name} is in the record as worked on; take it out by the way back in Prove first, or begin a new job",
                 value=module.id,

@@ -81,9 +81,11 @@ class Devices(QWidget):
                     Cell(points, use="dim"),
                 )
             )
-        before = self.chosen()
+        before, count = self.chosen(), self.rows.rowCount()
         self.rows.show_rows(rows)
-        if not before and len(rows) > 1:
+        if len(rows) > max(count, 1):  # the one that came is the one to be planned
+            self.table.selectRow(len(rows) - 1)
+        elif not before and len(rows) > 1:
             self.table.selectRow(1)
 
     def chosen(self) -> str:
@@ -131,7 +133,6 @@ class Devices(QWidget):
             self.refused.emit(str(error))
             return
         self._tell(f"add {made.name}", partial(_added_and_planned, module=made))
-        self.table.selectRow(self.rows.rowCount() - 1)
 
     def _change(self) -> None:
         from pigtail.catalogue.library import made_module
