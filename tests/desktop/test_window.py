@@ -63,6 +63,7 @@ def test_every_control_has_an_accessible_name_and_takes_the_keyboard(
     for widget in inner:
         assert widget.accessibleName(), widget.objectName() or type(widget).__name__
         assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus, widget.accessibleName()
+        assert widget.toolTip() or isinstance(widget, QTableView), widget.accessibleName()
 
 
 @pytest.mark.one_of(3)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtWidgets import (
-    QDialog,
     QDialogButtonBox,
     QFileDialog,
     QFormLayout,
@@ -18,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from pigtail.desktop.tips import Dialog
 from pigtail.job.logbook import FileKind
 from pigtail.job.saving import Obstacle
 
@@ -193,7 +193,7 @@ def about_obstacle(parent: QWidget, name: str, obstacle: Obstacle) -> str:
 
 def tell_lines(parent: QWidget, title: str, lines: tuple[str, ...]) -> None:
     """Lines in a box of their own, to be read through."""
-    dialog = QDialog(parent)
+    dialog = Dialog(parent)
     dialog.setWindowTitle(title)
     text = QPlainTextEdit("\n".join(lines))
     text.setReadOnly(True)
@@ -210,13 +210,20 @@ def tell_lines(parent: QWidget, title: str, lines: tuple[str, ...]) -> None:
 
 def brief(parent: QWidget, name: str, wanted: str, notes: str) -> tuple[str, str, str] | None:
     """What the job is called and what is wanted."""
-    dialog = QDialog(parent)
+    dialog = Dialog(parent)
     dialog.setWindowTitle("Name and brief")
     entries = QLineEdit(name), QPlainTextEdit(wanted), QPlainTextEdit(notes)
     form = QFormLayout(dialog)
     form.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapAllRows)
-    for words, entry in zip(("Name", "What is wanted", "Notes"), entries, strict=True):
-        entry.setAccessibleName(words)
+    for words, entry in zip(("&Name", "&What is wanted", "N&otes"), entries, strict=True):
+        entry.setAccessibleName(words.replace("&", ""))
+        entry.setToolTip(
+            {"&Name": "What the job is called", "N&otes": "Anything to be remembered"}.get(
+                words, "In your own words"
+            )
+        )
+        if isinstance(entry, QPlainTextEdit):
+            entry.setTabChangesFocus(True)
         form.addRow(words, entry)
     buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
     buttons.accepted.connect(dialog.accept)

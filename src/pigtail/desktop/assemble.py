@@ -19,6 +19,7 @@ from pigtail.desktop.output import Output
 from pigtail.desktop.passing import Passing
 from pigtail.desktop.session import Session
 from pigtail.desktop.strip import BenchStrip
+from pigtail.desktop.tips import tip_all
 from pigtail.desktop.views import Views
 from pigtail.desktop.wants import Answer, AtBench, Leave, Looked, MeterRead, Paper, Probes, Shown, Want
 from pigtail.desktop.why import Why
@@ -101,9 +102,11 @@ class Assembly(QObject):
         self.bench.logged.connect(self.session.edit)
         self.bench.told.connect(self.tell)
         self.bench.wanted.connect(self.answer)
+        self.bench.undone.connect(self._undo_reading)
         self.strip.meter_wanted.connect(self.ask_meter)
         self.strip.mode_wanted.connect(self.bench.open_mode)
         self.why.remedy_chosen.connect(self._remedy)
+        tip_all(self.window)
         self._enable()
 
     def close_job(self) -> None:
@@ -153,6 +156,11 @@ class Assembly(QObject):
             self._quick = (Lane("quick", self), type(self.session.helper)())
         return self._quick
 
+    def _undo_reading(self) -> None:
+        """Take the last reading back, from bench mode; any other edit is left alone there."""
+        if self.session.undo_words.startswith("log "):
+            self.session.undo()
+
     def _remedy(self, remedy: Remedy) -> None:
         self.session.edit(Change(remedy.label, remedy.edit))
 
@@ -184,19 +192,19 @@ class Assembly(QObject):
         assert bar is not None
         menus: dict[str, QMenu] = {}
         for name in actions.MENUS:
-            menu = bar.addMenu(name)
+            menu = bar.addMenu(f"&{name}")
             assert menu is not None
             menus[name] = menu
         for entry in actions.TABLE:
             action = QAction(entry.words, self.window)
             action.setObjectName(f"action_{entry.id}")
             if entry.keys:
-                action.setShortcut(QKeySequence(entry.keys))
+                action.setShortcuts([QKeySequence(k) for k in (entry.keys, entry.more_keys) if k])
             action.triggered.connect(lambda _c, run=entry.run: run(self))
             menus[entry.menu].addAction(action)
             self.actions[entry.id] = action
             if entry.id == "open":
-                self.files.recent.fill(menus["Job"].addMenu("Recent"))
+                self.files.recent.fill(menus["Job"].addMenu("&Recent"))
 
     def _enable(self) -> None:
         open_job = self.session.job is not None
@@ -206,8 +214,8 @@ class Assembly(QObject):
         for entry in actions.TABLE:
             self.actions[entry.id].setEnabled(entry.enabled(self))
         undo, redo = self.session.undo_words, self.session.redo_words
-        self.actions["undo"].setText(f"Undo: {undo}" if undo else "Undo")
-        self.actions["redo"].setText(f"Redo: {redo}" if redo else "Redo")
+        self.actions["undo"].setText(f"&Undo: {_plain(undo)}" if undo else "&Undo")
+        self.actions["redo"].setText(f"&Redo: {_plain(redo)}" if redo else "&Redo")
 
     # -- errands of the menus -------------------------------------------------------------------------------
 
@@ -286,3 +294,8 @@ class Assembly(QObject):
             self._quick[0].close(CLOSING_S)
         self.side.close(CLOSING_S)
         self.session.close()
+
+
+def _plain(words: str) -> str:
+    """Words for a menu, in which a single & would underline a letter."""
+    return words.replace("&", "&&")

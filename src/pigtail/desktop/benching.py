@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pigtail.desktop.metering import MeterLink
+from pigtail.studies.found import questions
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -30,6 +31,7 @@ class Benching(QObject):
     told = pyqtSignal(str)
     papers = pyqtSignal(object)
     wanted = pyqtSignal(object)
+    undone = pyqtSignal()
 
     def __init__(self, strip: BenchStrip, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -40,6 +42,7 @@ class Benching(QObject):
         self._taker: Callable[[float], None] | None = None
         self._job: Job | None = None
         self._measures: tuple[Ask, ...] = ()
+        self._still = ""
         strip.logged.connect(self.logged)
         strip.refused.connect(self.told)
         strip.asked.connect(self._read_on_strip)
@@ -57,12 +60,18 @@ class Benching(QObject):
         self._job = job
         self.strip.show_job(job)
 
-    def show_next(self, measures: tuple[Ask, ...], mend: list[str], unknown: list[str]) -> None:
-        """What is to be measured next."""
+    def show_next(
+        self, measures: tuple[Ask, ...], mend: list[str], unknown: list[str], still_open: int = 0
+    ) -> None:
+        """What is to be measured next; how many questions are open in all."""
         self._measures = measures
-        self.strip.show_next(measures, mend, unknown)
+        self.strip.show_next(measures, mend, unknown, still_open)
+        left = [f"mend {' and '.join(mend)}"] if mend else []
+        left += [f"see what {' and '.join(unknown)} lack{'' if len(unknown) > 1 else 's'}"] if unknown else []
+        count = f" {questions(still_open)}." if still_open else ""
+        self._still = f"Not to be built yet: {', then '.join(left)}.{count}" if left else ""
         if self.mode is not None and self.mode.isVisible() and self._job is not None:
-            self.mode.show_next(self._job, measures)
+            self.mode.show_next(self._job, measures, self._still)
 
     def _read_on_strip(self, ask: Ask) -> None:
         self._taker = None
@@ -142,13 +151,14 @@ class Benching(QObject):
             self.mode = BenchMode(window)
             self.mode.logged.connect(self.logged)
             self.mode.asked.connect(self.meter.take)
+            self.mode.undone.connect(self.undone)
         self.mode.show_meter(self.meter.words, self.meter.there)
         self.mode.resize(window.size())
         self.mode.move(window.pos())
         self.mode.setModal(True)
         self.mode.value.clear()
         self.mode.show()
-        self.mode.show_next(self._job, self._measures)
+        self.mode.show_next(self._job, self._measures, self._still)
 
     def ask_meter(self, job: Job, edit: Callable[[Change], object]) -> None:
         """Ask which meter is used, and take it."""

@@ -6,11 +6,10 @@ from collections.abc import Callable, Sequence
 from itertools import pairwise
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QResizeEvent, QShowEvent
+from PyQt6.QtCore import QEvent, QObject, QSettings, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 from pigtail.desktop import theme
 from pigtail.desktop.doubting import Doubt
 from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit, words_of
+from pigtail.desktop.tips import Dialog
 from pigtail.edits.change import Change
 from pigtail.job.ask import IN_SERIES, OPENED, meanwhile, what_words
 from pigtail.job.document import Function, Job
@@ -34,10 +34,11 @@ if TYPE_CHECKING:
 
 #: How many of the readings to come are shown.
 COMING = 3
-KEYS = "Space or Enter: read, then log    N: another one    Esc: back"
+KEYS = "Space or Enter: read, then log    N: another one    Ctrl+Z: take the last back    F11: full screen    Esc: back"
+FOOT_SWITCH = "foot_switch"
 
 
-class BenchMode(QDialog):
+class BenchMode(Dialog):
     """One reading at a time. `logged` carries a Change; `asked` a request for the meter.
 
     Space or Enter reads the meter when the field is empty, and logs what is in it; so does a foot switch that types one.
@@ -45,6 +46,7 @@ class BenchMode(QDialog):
 
     logged = pyqtSignal(object)
     asked = pyqtSignal(object)
+    undone = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -52,11 +54,14 @@ class BenchMode(QDialog):
         self.setWindowTitle("Bench mode")
         self._job: Job | None = None
         self._measures: tuple[Ask, ...] = ()
+        self._still = ""
         self._skipped: list[tuple[object, ...]] = []
         self._there = False
         self.point, self.against, self.state, self.reason = QLabel(), QLabel(), QLabel(), QLabel()
         self.expected, self.verdict, self.last, self.meter = QLabel(), QLabel(), QLabel(), QLabel()
-        self.round, self.coming = QLabel(), QLabel()
+        self.round, self.coming, self.what = QLabel(), QLabel(), QLabel()
+        self._settings = QSettings("pigtail", "pigtail")
+        self._learning = False
         self.value = QLineEdit()
         self.value.setObjectName("bench_value")
         self.value.setAccessibleName("Reading")
@@ -70,7 +75,27 @@ class BenchMode(QDialog):
         self.skip = QPushButton("Another one")
         self.skip.setObjectName("skip")
         self.back = QPushButton("Back")
-        for label in (self.point, self.against, self.state, self.reason, self.expected, self.verdict):
+        self.foot = QPushButton("Foot switch…")
+        self.foot.setObjectName("foot_switch")
+        for control, tip in (
+            (self.auto, "The meter's reading is logged once it stands still"),
+            (self.log_button, "Log what is in the field (Space or Enter)"),
+            (self.skip, "Ask for another reading first (N)"),
+            (self.back, "Back to the window (Esc)"),
+            (self.foot, "Then press the foot switch: whatever key it types reads and logs from then on"),
+            (self.value, "What the meter shows; empty, Space reads the meter"),
+        ):
+            control.setToolTip(tip)
+        self.what.setObjectName("bench_what")
+        for label in (
+            self.what,
+            self.point,
+            self.against,
+            self.state,
+            self.reason,
+            self.expected,
+            self.verdict,
+        ):
             label.setWordWrap(True)
             label.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.coming.setObjectName("bench_coming")
@@ -83,8 +108,9 @@ class BenchMode(QDialog):
         self.log_button.clicked.connect(self.go_on)
         self.skip.clicked.connect(self.skip_one)
         self.back.clicked.connect(self.reject)
+        self.foot.clicked.connect(self._learn)
         self.auto.toggled.connect(lambda on: self._auto() if on else None)
-        for button in (self.log_button, self.skip, self.back):
+        for button in (self.log_button, self.skip, self.back, self.foot):
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.setAutoDefault(False)
         self.auto.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -95,6 +121,7 @@ class BenchMode(QDialog):
         layout.setSpacing(10)
         layout.addWidget(self.state)
         layout.addStretch(1)
+        layout.addWidget(self.what)
         layout.addWidget(self.point)
         layout.addWidget(self.against)
         layout.addWidget(self.reason)
@@ -110,6 +137,7 @@ class BenchMode(QDialog):
         row = QHBoxLayout()
         row.addWidget(self.last, 1)
         row.addWidget(self.auto)
+        row.addWidget(self.foot)
         row.addWidget(self.skip)
         row.addWidget(self.log_button)
         row.addWidget(self.back)
@@ -127,7 +155,8 @@ class BenchMode(QDialog):
         big = max(28, height // 16)
         self.point.setFont(theme.font(big, bold=True))
         self.against.setFont(theme.font(big * 2 // 3))
-        self.state.setFont(theme.font(big // 2, bold=True))
+        self.what.setFont(theme.font(big * 2 // 3, bold=True))
+        self.state.setFont(theme.font(big * 2 // 3, bold=True))
         self.reason.setFont(theme.font(big // 2))
         self.value.setFont(theme.font(big * 3 // 2, bold=True))
         self.value.setFixedHeight(big * 5 // 2)
@@ -142,9 +171,9 @@ class BenchMode(QDialog):
 
     # -- what is asked --------------------------------------------------------------------------------------
 
-    def show_next(self, job: Job, measures: Sequence[Ask]) -> None:
-        """Show what is to be read next; what was skipped comes last."""
-        self._job, self._measures = job, tuple(measures)
+    def show_next(self, job: Job, measures: Sequence[Ask], still: str = "") -> None:
+        """Show what is to be read next; what was skipped comes last. Where no reading is asked for, what is still open all the same."""
+        self._job, self._measures, self._still = job, tuple(measures), still
         self._show()
 
     def show_meter(self, words: str, there: bool) -> None:
@@ -163,9 +192,12 @@ class BenchMode(QDialog):
             self.state.setText("")
             self.round.setText("")
             self.coming.setText("")
-            self.point.setText("Nothing is asked for")
+            self.what.setText("")
+            self.point.setText("No reading is asked for")
             self.against.setText("")
-            self.reason.setText("Every check of the plan's points is done, or nothing is planned yet.")
+            self.reason.setText(
+                self._still or "Every check of the plan's points is done, or nothing is planned yet."
+            )
             self.expected.setText("")
             self.value.setEnabled(False)
             return
@@ -181,8 +213,8 @@ class BenchMode(QDialog):
         across = "" if looks else f"black on {self._job.label(m.against)}"
         self.against.setText(f"{IN_SERIES}, {OPENED}" if m.in_series else across)
         self._show_round(m)
-        what = "" if looks else f"{m.function.value}{meanwhile(m)}: "
-        self.reason.setText(f"{what}{m.reason}")
+        self.what.setText("" if looks else f"{m.function.value}{meanwhile(m)}")
+        self.reason.setText(m.reason)
         setup = self.current()
         self.expected.setText(expected_text(self._job, setup) if setup else "")
         self.value.setPlaceholderText("" if looks else HINTS[m.function])
@@ -220,6 +252,8 @@ class BenchMode(QDialog):
     def _key_of(self, key: int, otherwise: Callable[[], None]) -> None:
         if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self.go_on()
+        elif key == Qt.Key.Key_F11:
+            self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
         elif key == Qt.Key.Key_Escape:
             self.reject()
         else:
@@ -228,6 +262,15 @@ class BenchMode(QDialog):
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Space, and N in an empty field, are keys of this window, not text."""
         if watched is self.value and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            if self._learning:
+                self._learned(event)
+                return True
+            if event.key() == self._foot_key:
+                self.go_on()
+                return True
+            if event.matches(QKeySequence.StandardKey.Undo) and not self.value.text():
+                self.undone.emit()
+                return True
             if event.key() == Qt.Key.Key_Space and (
                 not self.value.text() or self.value.text()[-1:].isalpha()
             ):
@@ -265,6 +308,31 @@ class BenchMode(QDialog):
         self.last.setText(f"last: {words.removeprefix('log ')}")
         self.value.clear()
         self.logged.emit(Change(words, edit))
+
+    @property
+    def _foot_key(self) -> int:
+        """The key that the foot switch types, besides Space and Enter; 0 for none."""
+        told = str(self._settings.value(FOOT_SWITCH, "0"))
+        return int(told) if told.isdigit() else 0
+
+    def _learn(self) -> None:
+        self._learning = True
+        self.tell("Press the foot switch now, or Esc to leave it as it is.")
+        self.value.setFocus()
+
+    def _learned(self, event: QKeyEvent) -> None:
+        """Remember the key that the foot switch typed; a key that values are typed with is refused."""
+        self._learning = False
+        typing = (Qt.Key.Key_Backspace, Qt.Key.Key_Minus, Qt.Key.Key_Period, Qt.Key.Key_Comma)
+        if event.key() == Qt.Key.Key_Escape:
+            self.tell("The foot switch stays as it was.")
+        elif event.text().isalnum() or event.key() in typing:
+            self.tell(
+                "Values are typed with that key; set the foot switch to another, such as a function key."
+            )
+        else:
+            self._settings.setValue(FOOT_SWITCH, event.key())
+            self.tell("The foot switch reads and logs now.")
 
     def skip_one(self) -> None:
         """Ask for another reading; this one comes again at the end."""

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from pigtail.catalogue.topologies import topology
 from pigtail.desktop.fields import read_known
+from pigtail.desktop.tips import Dialog
 from pigtail.edits.links import set_parts
 from pigtail.job.document import Job, Section
 from pigtail.units import Basis, UnreadableError, format_known
 
 
-class FiguresDialog(QDialog):
+class FiguresDialog(Dialog):
     """Asks for figures. After it was accepted `change` sets those that were typed anew, given a job, a link and a section;
     it is None where nothing was changed.
     """

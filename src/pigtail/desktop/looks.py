@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QApplication
@@ -18,18 +19,30 @@ if TYPE_CHECKING:
 
 
 def set_theme(settings: QSettings, name: str) -> None:
-    """Dress the application light or dark, and remember it."""
+    """Dress the application light, dark or as the system is, and remember it."""
     application = QApplication.instance()
     assert isinstance(application, QApplication)
-    theme.apply(application, theme.DARK if name == "dark" else theme.LIGHT)
+    theme.apply(application, theme.named(name, application))
     settings.setValue("theme", name)
+
+
+#: Steps of the text's size, in per cent; all that is drawn grows with it.
+SIZES = (80, 90, 100, 110, 125, 150, 175, 200)
+
+
+def set_text_size(desk: Desk, by: int) -> None:
+    """Make everything a step larger or smaller, or as usual (0), from the next start on."""
+    at = SIZES.index(theme.text_size(desk.settings))
+    size = SIZES[min(max(at + by, 0), len(SIZES) - 1)] if by else 100
+    desk.settings.setValue("text_size", size)
+    desk.tell(f"Everything is shown at {size} % from the next start on.")
 
 
 def show_keys(desk: Desk, keys: Iterable[tuple[str, str]]) -> None:
     """Show keys with what they do."""
     lines = [f"{key:<14} {words}" for key, words in keys]
     lines.append("Up, Down       in a part's field: along the preferred series")
-    ask.tell(desk.window, "Keys", "<pre>" + "\n".join(lines) + "</pre>")
+    ask.tell(desk.window, "Keys", "<pre>" + html.escape("\n".join(lines)) + "</pre>")
 
 
 def show_about(desk: Desk) -> None:

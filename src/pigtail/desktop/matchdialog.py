@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QFileDialog,
     QFormLayout,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.desktop.fields import ValueField
+from pigtail.desktop.tips import Dialog
 from pigtail.job.readings import difference_db
 from pigtail.units import format_quantity
 
@@ -33,7 +33,7 @@ HOW = (
 )
 
 
-class MatchDialog(QDialog):
+class MatchDialog(Dialog):
     """Asks how far two sources are apart. After it was accepted: `louder_db` [dB] and `source`, the words for where it is
     from. `measure_wanted` carries two recordings to be judged, this source's and the other's.
     """

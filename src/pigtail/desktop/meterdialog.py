@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.desktop import ask
+from pigtail.desktop.tips import Dialog
 from pigtail.job.meters import meters
 
 if TYPE_CHECKING:
@@ -30,7 +30,7 @@ HIDDEN = "+?"
 HAND, NETWORK, SERIAL, STAND_IN = "hand", "network", "serial", "stand-in"
 
 
-class MeterDialog(QDialog):
+class MeterDialog(Dialog):
     """Asks which meter is used. After it was accepted: `kind` of meter for accuracy, `road`, `address`, `truth`."""
 
     def __init__(self, kind: str, parent: QWidget | None = None) -> None:

@@ -9,7 +9,6 @@ from PyQt6.QtGui import QIcon, QKeyEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
@@ -28,6 +27,7 @@ from pigtail.catalogue.kinds import ambient_in
 from pigtail.catalogue.library import made_host, made_module, offered
 from pigtail.desktop import ask, theme
 from pigtail.desktop.fields import mark_wrong, read_known
+from pigtail.desktop.tips import Dialog
 from pigtail.job.document import HOST, Job, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.quantities import AMBIENT, PATH_RESISTANCE, Quantity, quantities
@@ -49,7 +49,7 @@ class _ValueLine(NamedTuple):
     words: str
 
 
-class NewJob(QDialog):
+class NewJob(Dialog):
     """Asks for a new job; `made` is the job when it was accepted."""
 
     def __init__(self, parent: QWidget | None = None) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QDialog,
     QDialogButtonBox,
     QHBoxLayout,
     QLabel,
@@ -16,9 +15,10 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.catalogue.library import offered
+from pigtail.desktop.tips import Dialog
 
 
-class PickDevice(QDialog):
+class PickDevice(Dialog):
     """Asks for a module (or host) of the catalogue or the person's own; `key` is the one chosen."""
 
     def __init__(self, title: str, go: str, what: str = "module", parent: QWidget | None = None) -> None:

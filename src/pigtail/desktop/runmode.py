@@ -8,7 +8,6 @@ from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QImage, QKeyEvent, QResizeEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from pigtail.desktop import theme
 from pigtail.desktop.steppanel import StepPanel
+from pigtail.desktop.tips import Dialog
 from pigtail.desktop.wants import Shown
 
 if TYPE_CHECKING:
@@ -38,7 +38,7 @@ CLOSE = 3.0
 KEYS = "Space or Enter: go on   N: no   R: a reason   F: file   O: take what is offered   Esc: leave"
 
 
-class RunMode(QDialog):
+class RunMode(Dialog):
     """The runbook, one step at a time. `edited` carries a Change, `refused` one sentence, `wants` a want.
 
     One key goes on, so does a foot switch that types it: a reading is read when its field is empty and logged when it is not, a

@@ -137,16 +137,30 @@ def _load() -> Left:
 
 
 def make_application(arguments: list[str]) -> QApplication:
-    """The application with our fonts and the remembered theme."""
+    """The application with our fonts, the remembered theme and size of text."""
+    if QApplication.instance() is None and "QT_SCALE_FACTOR" not in os.environ:
+        size = theme.text_size(QSettings("pigtail", "pigtail"))
+        if size != 100:
+            os.environ["QT_SCALE_FACTOR"] = f"{size / 100:g}"
     application = QApplication.instance() or QApplication(arguments)
     assert isinstance(application, QApplication)
     application.setApplicationName("pigtail")
     application.setDesktopFileName("pigtail")
     application.setStyle("Fusion")
     theme.load_fonts()
-    chosen = QSettings("pigtail", "pigtail").value("theme", "light")
-    theme.apply(application, theme.DARK if chosen == "dark" else theme.LIGHT)
+    settings = QSettings("pigtail", "pigtail")
+    theme.apply(application, theme.named(str(settings.value("theme", "system")), application))
+    if (hints := application.styleHints()) is not None:
+        hints.colorSchemeChanged.connect(lambda _scheme: _follow(application))
     return application
+
+
+def _follow(application: QApplication) -> None:
+    """The system turned light or dark: so does the window, unless one of both was chosen."""
+    if str(QSettings("pigtail", "pigtail").value("theme", "system")) == "system":
+        theme.apply(application, theme.named("system", application))
+        for window in application.topLevelWidgets():
+            window.update()
 
 
 def run_window(options: Namespace, helper: Helper) -> int:
@@ -175,6 +189,7 @@ def run_window(options: Namespace, helper: Helper) -> int:
         return 2
     application = make_application([sys.argv[0]])
     window = MainWindow(opening.title)
+    window.place(QSettings("pigtail", "pigtail"))
     sys.excepthook = partial(told, window)
     loader = Loader(window, opening, helper)
     window.show()

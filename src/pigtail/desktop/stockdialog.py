@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QPlainTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialogButtonBox, QLabel, QPlainTextEdit, QVBoxLayout, QWidget
 
 from pigtail.catalogue.stock import load_stock, parse_stock, save_stock, stock_text
+from pigtail.desktop.tips import Dialog
 from pigtail.job.errors import JobError
 
 
-class StockDialog(QDialog):
+class StockDialog(Dialog):
     """Shows the parts in the library and puts what was typed there when it is accepted; what cannot be read stays on view."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
@@ -24,6 +25,8 @@ class StockDialog(QDialog):
         self.text = QPlainTextEdit()
         self.text.setObjectName("stock_text")
         self.text.setAccessibleName("The parts that you have, one a line")
+        self.text.setTabChangesFocus(True)
+        self.text.setToolTip("One part a line: its value, and how many")
         self.text.setPlaceholderText("4k7 x20\n10k\n100n x5\n10u")
         self.trouble = QLabel()
         self.trouble.setObjectName("wrong")

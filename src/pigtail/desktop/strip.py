@@ -19,6 +19,7 @@ from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of
 from pigtail.job.safety import Safety, safety
 from pigtail.job.wiring import probe_against
+from pigtail.studies.found import questions
 from pigtail.units import UnreadableError
 
 #: What may be clipped on for a reading: words, the field of the reading, its unit, a usual value.
@@ -213,22 +214,28 @@ class BenchStrip(QFrame):
             )
 
     def show_next(
-        self, measures: Sequence[Ask], mend: Sequence[str] = (), unknown: Sequence[str] = ()
+        self,
+        measures: Sequence[Ask],
+        mend: Sequence[str] = (),
+        unknown: Sequence[str] = (),
+        still_open: int = 0,
     ) -> None:
-        """Show what is to be measured next; `mend` names the stations that need mending first, `unknown` those that cannot tell."""
+        """Show what is to be measured next; `mend` names the stations that need mending first, `unknown` those that cannot tell;
+        `still_open` how many questions are open in all."""
+        count = f"{questions(still_open)}; " if still_open else ""
         self._next = measures[0] if measures else None
         self.take.setVisible(bool(measures))
         if self._next is None or self._job is None:
             self.next_title.setText(NEXT)
             words = "nothing is open that a meter would settle: build, step by step in Prove (Shift+F8)."
             if mend:
-                words = f"no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
+                words = f"{count}no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
             elif unknown:
-                words = f"no reading is asked for yet; what {' and '.join(unknown)} lack stands at the right of each."
+                words = f"{count}no reading is asked for yet; what {' and '.join(unknown)} lack stands at the right of each."
             forbidden = FORBIDDEN.get(safety(self._job)) if self._job else None
             self.next_words.setText(forbidden or words)
             return
-        self.next_title.setText(f"{NEXT}: {words_of(self._job, measures)}, first")
+        self.next_title.setText(f"{NEXT}: {count}{words_of(self._job, measures)}, first")
         self.next_words.setText(f"{in_words(self._job, self._next)}: {self._next.reason}")
 
     def take_next(self) -> None:

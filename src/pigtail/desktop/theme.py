@@ -5,12 +5,13 @@ from __future__ import annotations
 import os
 from functools import cache
 
+from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication, QWidget
 
 FAMILY = "B612"
 FONTS = os.path.join(os.path.dirname(os.path.dirname(__file__)), "sheet", "data", "fonts")
-BODY_PX, SMALL_PX, LARGE_PX = 13, 11, 17
+BODY_PX, NOTE_PX, SMALL_PX, LARGE_PX = 13, 12, 11, 17
 
 
 class Theme:
@@ -80,6 +81,19 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(os.path.join(FONTS, file))
 
 
+def named(name: str, application: QApplication) -> Theme:
+    """The theme of a name: light, dark, or what the system's is (any other)."""
+    hints = application.styleHints()
+    system_is_dark = hints is not None and hints.colorScheme() is Qt.ColorScheme.Dark
+    return DARK if name == "dark" or (name != "light" and system_is_dark) else LIGHT
+
+
+def text_size(settings: QSettings) -> int:
+    """How large everything is shown [%]; what cannot be is 100."""
+    size = str(settings.value("text_size", "100"))
+    return int(size) if size in ("80", "90", "100", "110", "125", "150", "175", "200") else 100
+
+
 def apply(application: QApplication, theme: Theme) -> None:
     """Dress the application in a theme."""
     global _current  # noqa: PLW0603  the one place that holds the theme in use
@@ -121,6 +135,7 @@ def _style(t: Theme) -> str:
     worn = "\n".join(f'    QLabel[worn="{use}"] {{ color: {getattr(t, use)}; }}' for use in WORN)
     return f"""
 {worn}
+    QDialogButtonBox, QMessageBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QLabel[bold="true"] {{ font-weight: bold; }}
     QMainWindow, QDialog {{ background: {t.ground}; }}
     QFrame#panel {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 6px; }}
@@ -131,6 +146,7 @@ def _style(t: Theme) -> str:
     QToolButton {{ padding-right: 24px; }}
     QToolButton:focus {{ padding-right: 23px; }}
     QToolButton::menu-indicator {{ subcontrol-origin: padding; subcontrol-position: right center; right: 8px; }}
+    QToolButton#relation {{ background: transparent; border-color: transparent; color: {t.dim}; padding: 2px 0; }}
     QToolButton#settled {{ font-size: 10px; padding: 0 2px; color: {t.dim}; background: transparent;
         border-color: transparent; }}
     QToolButton#settled::menu-indicator {{ image: none; width: 0; }}

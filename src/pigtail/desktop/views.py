@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,6 +11,7 @@ from PyQt6.QtGui import QIcon
 
 from pigtail.desktop.stations import first_station, station_class
 from pigtail.desktop.tables import RowsModel, RowsView
+from pigtail.desktop.tips import tip_all
 from pigtail.desktop.window import icon_path
 from pigtail.job.document import Job
 from pigtail.studies.found import Studies
@@ -52,6 +54,7 @@ class Views(QObject):
             for table in made.findChildren(RowsView):
                 if isinstance(model := table.model(), RowsModel):
                     made.refused.connect(model.note_refusal)
+            tip_all(made)
             self.made[key] = made
             self._desk.window.stations.addWidget(made)
         return self.made[key]
@@ -81,9 +84,14 @@ class Views(QObject):
         job, studies = self._desk.session.job, self._desk.session.studies
         if job is None or studies is None:
             return
-        self.of(self.here).show_job(job, studies)
+        view = self.of(self.here)
+        view.show_job(job, studies)
+        tip_all(view)
         study = next(s for s in studies.each() if s.name == self.here)
-        self._desk.why.show_study(self._desk.window.lead.splices[self.here].words, study)
+        from pigtail.studies.narrating import figures_of
+
+        figures = partial(figures_of, job, studies)
+        self._desk.why.show_study(self._desk.window.lead.splices[self.here].words, study, figures)
 
     def _glance(self, job: Job) -> None:
         """Another job is current: the station on view may show at once what can be shown."""
@@ -99,7 +107,7 @@ class Views(QObject):
             words = {key: splice.words for key, splice in window.lead.splices.items()}
             mend = [words[s.name] for s in studies.each() if s.verdict.value in ("stop", "fix")]
             unknown = [words[s.name] for s in studies.each() if s.verdict.value == "unknown"]
-            self._desk.bench.show_next(studies.asked, mend, unknown)
+            self._desk.bench.show_next(studies.asked, mend, unknown, len(studies.open))
             self._desk.bench.show_run(studies)
         if self._fresh:
             self._fresh = False

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import textwrap
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
@@ -15,6 +16,7 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -44,7 +46,8 @@ class Why(QFrame):
         self.setFixedWidth(WIDTH)
         self._findings: tuple[Finding, ...] = ()
         self._picked: tuple[str, str] | None = None
-        self._key: tuple[str, ...] = ()
+        self._figures: Callable[[Finding], tuple[str, ...]] = lambda _f: ()
+        self._unfolded = False
         self.heading = QLabel("Why")
         self.heading.setFont(theme.font(14, bold=True))
         self.list = QListWidget()
@@ -71,8 +74,12 @@ class Why(QFrame):
         layout.addWidget(self.list)
         layout.addWidget(scroll, 1)
 
-    def show_study(self, words: str, study: Study) -> None:
-        """Show the findings of a study; the one picked before stays picked if it is still there."""
+    def show_study(
+        self, words: str, study: Study, figures: Callable[[Finding], tuple[str, ...]] = lambda _f: ()
+    ) -> None:
+        """Show the findings of a study; the one picked before stays picked if it is still there. `figures` tells how the number of a
+        finding comes about in the job in hand."""
+        self._figures = figures
         self.heading.setText(f"{words}: {study.verdict.value}")
         self._findings = study.findings
         before = self._picked
@@ -89,6 +96,11 @@ class Why(QFrame):
         if keys:
             self.list.setCurrentRow(row)
             self._row_picked(row)
+
+    @property
+    def picked_finding(self) -> Finding | None:
+        """The finding that is picked, None where there is none."""
+        return next((f for f in self._findings if f.key == self._picked), None)
 
     def _fit_list(self) -> None:
         """As high as its findings need, up to a part of the panel."""
@@ -129,15 +141,44 @@ class Why(QFrame):
             self._say(f"To settle it: {finding.settle[0].lower()}{finding.settle[1:]}")
         for remedy in finding.remedies:
             self._remedy(remedy)
-        if finding.why:
-            self._say(finding.why)
+        figures = self._figures(finding)
+        for step in figures:
+            self._say(step)
         shown = [f"{i.words}: {i.text} · {i.basis}" for i in finding.ingredients[:SHOWN_INGREDIENTS]]
         more = len(finding.ingredients) - SHOWN_INGREDIENTS
         if more > 0:
             shown.append(f"and {more} that move it less")
         if shown:
+            self._say("It rests on, the widest first:", bold=True)
             self._say("\n".join(f"– {line}" for line in shown), small=True)
+        if finding.why:
+            self._relation(finding.why, folded=bool(figures))
         self._detail_layout.addStretch(1)
+
+    def _relation(self, why: str, *, folded: bool) -> None:
+        """The general relation and where it comes from; a fold away where the job's own figures were told."""
+        if not folded:
+            self._say(why)
+            return
+        fold = QToolButton()
+        fold.setObjectName("relation")
+        fold.setText("The relation and its source")
+        fold.setToolTip("Show or hide the general formula and its source")
+        fold.setAccessibleName("The relation, and where it comes from")
+        fold.setCheckable(True)
+        fold.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        fold.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self._detail_layout.addWidget(fold)
+        label = self._say(why, small=True)
+
+        def turn(on: bool) -> None:
+            self._unfolded = on
+            label.setVisible(on)
+            fold.setArrowType(Qt.ArrowType.DownArrow if on else Qt.ArrowType.RightArrow)
+
+        fold.toggled.connect(turn)
+        fold.setChecked(self._unfolded)
+        turn(self._unfolded)
 
     def _clear(self) -> None:
         while (item := self._detail_layout.takeAt(0)) is not None:
@@ -146,14 +187,15 @@ class Why(QFrame):
                 widget.setParent(None)
                 widget.deleteLater()
 
-    def _say(self, text: str, *, bold: bool = False, small: bool = False) -> None:
+    def _say(self, text: str, *, bold: bool = False, small: bool = False) -> QLabel:
         label = QLabel(text)
         label.setWordWrap(True)
         label.setTextFormat(Qt.TextFormat.PlainText)
-        label.setFont(theme.font(theme.SMALL_PX if small else 12, bold=bold))
+        label.setFont(theme.font(theme.NOTE_PX if small else theme.BODY_PX, bold=bold))
         if small:
             label.setObjectName("dim")
         self._detail_layout.addWidget(label)
+        return label
 
     def _remedy(self, remedy: Remedy) -> None:
         words = remedy.label[0].upper() + remedy.label[1:]

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QPaintEvent
 from PyQt6.QtWidgets import (
     QFrame,
@@ -24,6 +24,9 @@ from pigtail.desktop.lead import Lead
 from pigtail.desktop.telltales import TellTales
 
 WHY_WIDTH, STRIP_HEIGHT = 292, 82
+USUAL_SIZE, LEAST_SIZE = (1280, 800), (1000, 620)
+#: What a title bar and the window's edges take [px].
+FRAME = (8, 40)
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -105,8 +108,9 @@ class MainWindow(QMainWindow):
         self.setObjectName("main_window")
         self.setWindowTitle("Pigtail")
         self.setAcceptDrops(True)
-        self.resize(1280, 800)
-        self.setMinimumSize(1000, 680)
+        self.resize(*USUAL_SIZE)
+        self.setMinimumSize(*LEAST_SIZE)
+        self._settings: QSettings | None = None
         self.may_close: Callable[[], bool] = lambda: True
         self.face = _Face()
         self.lead, self.telltales, self.message = Lead(), TellTales(), MessageLine()
@@ -176,10 +180,28 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
             self.dropped.emit(path)
 
+    def place(self, settings: QSettings) -> None:
+        """Put the window where it was left last time, else in the middle; in any case inside the screen."""
+        self._settings = settings
+        screen = self.screen()
+        if screen is not None:
+            free, (across, down) = screen.availableGeometry(), FRAME
+            width, height = (
+                min(USUAL_SIZE[0], free.width() - across),
+                min(USUAL_SIZE[1], free.height() - down),
+            )
+            self.setMinimumSize(min(LEAST_SIZE[0], width), min(LEAST_SIZE[1], height))
+            self.resize(width, height)
+        kept = settings.value("geometry")
+        if kept is not None:
+            self.restoreGeometry(kept)
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
         if self.may_close():
+            if self._settings is not None:
+                self._settings.setValue("geometry", self.saveGeometry())
             event.accept()
         else:
             event.ignore()

@@ -26,7 +26,7 @@ from pigtail.sheet.making import (
     wiring_block,
 )
 from pigtail.studies.findings import Finding, Severity
-from pigtail.studies.found import Studies
+from pigtail.studies.found import Studies, questions
 from pigtail.studies.loom.found import LoomFound
 from pigtail.studies.register import REGISTER
 from pigtail.units import format_known, format_quantity
@@ -235,7 +235,13 @@ def _log(job: Job) -> SheetTable:
 def _questions(job: Job, studies: Studies) -> tuple[str, ...]:
     """What is still open: findings above watch, and readings that would settle them."""
     bad = (Severity.STOP, Severity.FIX, Severity.UNKNOWN)
-    found = [_question(f) for f in studies.findings if f.severity in bad]
+    count = len(studies.open)
+    found = (
+        [f"{questions(count)[:1].upper()}{questions(count)[1:]} that only papers or the meter can answer."]
+        if count
+        else []
+    )
+    found += [_question(f) for f in studies.findings if f.severity in bad]
     for m in next_readings(job, studies):
         words = in_words(job, m)
         heed = f" Heed: {m.caution}." if m.caution else ""

@@ -7,7 +7,7 @@ import numpy as np
 from pigtail.job.document import Job
 from pigtail.model.model import Model
 from pigtail.studies.findings import Severity, Study
-from pigtail.studies.found import Studies
+from pigtail.studies.found import Studies, questions
 from pigtail.studies.level.found import LevelFound
 from pigtail.studies.loom.found import LoomFound
 from pigtail.studies.power.found import MISWIRED
@@ -32,7 +32,11 @@ def _waiting(found: tuple[Study, ...]) -> tuple[Study, ...]:
     if not still:
         return found
     stopped = [s for s in still if s.verdict is Severity.STOP]
-    words = {"stations": listed(entry(s.name).words for s in (stopped or still))}
+    count = len(Studies(found).open)
+    words = {
+        "stations": listed(entry(s.name).words for s in (stopped or still)),
+        "open": f"; {questions(count)}" if count else "",
+    }
     word = "stopped" if stopped else "waits"
 
     def headed(study: Study) -> Study:

@@ -13,6 +13,15 @@ from pigtail.studies.findings import Finding, Severity, Study
 F = TypeVar("F", bound=Study)
 
 
+def questions(count: int) -> str:
+    """How many questions are open, in words.
+
+    >>> questions(1), questions(3)
+    ('1 question is open', '3 questions are open')
+    """
+    return f"{count} question{' is' if count == 1 else 's are'} open"
+
+
 class Studies(msgspec.Struct, frozen=True):
     """What all studies found of one job, in working order; `asked` is what to measure next, put in by those who advise."""
 
@@ -34,6 +43,16 @@ class Studies(msgspec.Struct, frozen=True):
     def findings(self) -> tuple[Finding, ...]:
         """All findings in working order."""
         return tuple(f for s in self.found for f in s.findings)
+
+    @property
+    def open(self) -> tuple[Finding, ...]:
+        """The open questions: every finding that is not known, in working order, each once whatever stations tell it. What waits for others
+        is none of its own."""
+        found: dict[tuple[str, str], Finding] = {}
+        for finding in self.findings:
+            if finding.severity is Severity.UNKNOWN and not finding.code.endswith(".waits"):
+                found.setdefault((finding.sentence, finding.subject), finding)
+        return tuple(found.values())
 
     @property
     def numbers(self) -> dict[str, Estimate]:

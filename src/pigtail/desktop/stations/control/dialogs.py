@@ -6,7 +6,6 @@ from functools import partial
 
 from PyQt6.QtWidgets import (
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QFormLayout,
     QLabel,
@@ -16,6 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.catalogue.topologies import Does, those, topology
+from pigtail.desktop.tips import Dialog
 from pigtail.edits.change import Change
 from pigtail.edits.control import add_control, add_line, add_switch
 from pigtail.edits.host import id_of
@@ -24,7 +24,7 @@ from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Jo
 from pigtail.job.wiring import star_address
 
 
-class ControlDialog(QDialog):
+class ControlDialog(Dialog):
     """A form with one sentence on top. After it was accepted `change` is what was asked for."""
 
     def __init__(self, name: str, title: str, says: str, parent: QWidget | None) -> None:

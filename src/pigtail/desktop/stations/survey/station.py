@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QStackedWidget, QVBoxLayout
 
+from pigtail.catalogue.glossary import how_to_find, tip_for
 from pigtail.desktop import theme
 from pigtail.desktop.fields import read_known
 from pigtail.desktop.labels import OneLine
@@ -303,23 +305,23 @@ class SurveyStation(Station):
                 real = measured.terminal(address)
                 for item in quantities(terminal):
                     make = partial(_value_edit, address, item.field)
-                    edit = partial(self._typed, item, make)
                     paper, counts = getattr(terminal, item.field), item.of(real) if real is not None else None
-                    rows.append(_row(job.label(address), item.words, paper, counts, edit))
+                    edits = self._edits(item, paper, make)
+                    rows.append(_row(job.label(address), item.words, paper, counts, edits))
             for path in device.paths:
                 real_device = measured.device(device_id)
                 real_path = next(p for p in real_device.paths if p.id == path.id) if real_device else path
                 names = {t.id: t.name for t in device.terminals}
                 words = f"{names[path.a]} to {names[path.b]}"
                 make = partial(_path_edit, device_id, path.id)
-                edit = partial(self._typed, PATH_RESISTANCE, make)
-                rows.append(_row(device.name, words, path.resistance, real_path.resistance, edit))
+                edits = self._edits(PATH_RESISTANCE, path.resistance, make)
+                rows.append(_row(device.name, words, path.resistance, real_path.resistance, edits))
         for o in observed(job):
             ends = f"{job.label(o.a)} to {job.label(o.b)}"
             cells = _row(ends, o.words, None, o.value, None)
             rows.append((*cells[:2], Cell("–", use="dim"), *cells[3:]))
-        typed = partial(self._typed, AMBIENT, _ambient_edit)
-        ambient = _row("inside the case", "temperature", job.ambient, job.ambient, typed)
+        edits = self._edits(AMBIENT, job.ambient, _ambient_edit)
+        ambient = _row("inside the case", "temperature", job.ambient, job.ambient, edits)
         return [*rows, ambient]
 
     def _log_row(self, job: Job, r: Reading) -> tuple[Cell, ...]:
@@ -356,7 +358,44 @@ class SurveyStation(Station):
         item = self.supply.itemData(index)
         self.edited.emit(Change(f"fed by {item.value}", partial(set_supply, supply=item)))
 
-    def _typed(self, what: Quantity, make: Callable[[Known | None], Edit], text: str) -> None:
+    def _edits(self, what: Quantity, paper: Known | None, make: Callable[[Known | None], Edit]) -> Edits:
+        """What is done with what is typed over a value, its basis, its source."""
+        return Edits(
+            partial(self._typed, what, paper, make),
+            partial(self._based, what, paper, make),
+            partial(self._sourced, what, paper, make),
+        )
+
+    def _based(
+        self, what: Quantity, paper: Known | None, make: Callable[[Known | None], Edit], text: str
+    ) -> None:
+        """Say what a value on paper rests on."""
+        word = text.strip().lower()
+        basis = next((b for b in ON_PAPER if word and b.value.startswith(word)), None)
+        if paper is None:
+            self.refused.emit(f"nobody told {what.words} yet; type the value first")
+        elif basis is None:
+            allowed = ", ".join(b.value for b in ON_PAPER)
+            self.refused.emit(
+                f"“{text[:30]}” is no basis that can be typed; write {allowed}, or log a reading"
+            )
+        else:
+            self.edited.emit(Change(f"{what.words}: {basis.value}", make(replace(paper, basis=basis))))
+
+    def _sourced(
+        self, what: Quantity, paper: Known | None, make: Callable[[Known | None], Edit], text: str
+    ) -> None:
+        """Say where a value on paper comes from."""
+        if paper is None:
+            self.refused.emit(f"nobody told {what.words} yet; type the value first")
+        else:
+            self.edited.emit(
+                Change(f"{what.words}: from {text.strip()}", make(replace(paper, source=text.strip())))
+            )
+
+    def _typed(
+        self, what: Quantity, paper: Known | None, make: Callable[[Known | None], Edit], text: str
+    ) -> None:
         """Make an edit of a value typed into the table; “?” and nothing stand for not known. One that can hardly be is asked back once."""
         from pigtail.studies.survey.slips import slip_of_value
 
@@ -365,6 +404,7 @@ class SurveyStation(Station):
         except (UnreadableError, KnownError) as error:
             self.refused.emit(str(error))
             return
+        known = _as_told(paper, known)
         slip = slip_of_value(what, known) if known is not None and text != self._doubted else None
         self._doubted = text if slip is not None else ""
         if slip is not None:
@@ -396,19 +436,44 @@ def _ambient_edit(value: Known | None) -> Edit:
     return partial(set_ambient, ambient=value)
 
 
+class Edits(NamedTuple):
+    """What typing over a value, its basis and its source does."""
+
+    value: Callable[[str], None]
+    basis: Callable[[str], None]
+    source: Callable[[str], None]
+
+
+#: What a value on paper may rest on; what is measured comes from the log alone.
+ON_PAPER = (Basis.DOCUMENTED, Basis.TYPICAL, Basis.GUESSED)
+#: Sources that say nothing of their own, which typing over a value replaces.
+PLAIN_SOURCES = ("", "catalogue", "typed", "given at the start")
+
+
+def _as_told(paper: Known | None, known: Known | None) -> Known | None:
+    """A value typed over another: it keeps the source and basis that somebody gave that, unless it tells how it was given itself."""
+    if paper is None or known is None or paper.source in PLAIN_SOURCES or known.source != "typed":
+        return known
+    return replace(known, source=paper.source, basis=paper.basis)
+
+
 def _row(
-    terminal: str, words: str, paper: Known | None, counts: Known | None, edit: Callable[[str], None] | None
+    terminal: str, words: str, paper: Known | None, counts: Known | None, edits: Edits | None
 ) -> tuple[Cell, ...]:
     basis = counts.basis.value if counts else "unknown"
     use = BASIS_USES[basis]
     shown = format_known(counts) if counts else "?"
+    value, based, sourced = edits if edits is not None else (None, None, None)
+    if counts is not None and counts.basis is Basis.MEASURED:
+        based = sourced = None  # the log tells these
+    how = how_to_find(words) or "measure it, or type what the papers say"
     return (
-        Cell(terminal),
-        Cell(words, use="dim"),
-        Cell(format_known(paper) if paper else "?", edit=edit, use="ink" if paper else "unknown"),
+        Cell(terminal, tip=tip_for(terminal)),
+        Cell(words, use="dim", tip=tip_for(words, words)),
+        Cell(format_known(paper) if paper else "?", edit=value, use="ink" if paper else "unknown"),
         Cell(shown, use=use),
-        Cell(basis, use=use),
-        Cell(counts.source if counts else "measure it, or type what the papers say", use="dim"),
+        Cell(basis, edit=based, use=use, tip=tip_for("basis")),
+        Cell(counts.source if counts else how, edit=sourced, use="dim"),
     )
 
 

@@ -1,0 +1,31 @@
+"""A tip for every control: its own, else what it is called for those who hear the screen."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QAbstractButton, QAbstractScrollArea, QComboBox, QDialog, QLineEdit, QWidget
+
+#: What a person can take hold of.
+CONTROLS = (QAbstractButton, QComboBox, QLineEdit, QAbstractScrollArea)
+
+
+def tip_all(root: QWidget) -> None:
+    """Give each control below a widget that has no tip yet the words by which it is known."""
+    for kind in CONTROLS:
+        for control in root.findChildren(kind):
+            if control.focusPolicy() == Qt.FocusPolicy.NoFocus or control.toolTip():
+                continue
+            words = control.accessibleName() or (
+                control.text() if isinstance(control, QAbstractButton) else ""
+            )
+            if words:
+                control.setToolTip(words.replace("&", ""))
+
+
+class Dialog(QDialog):
+    """A dialog of the house: every control in it has a tip."""
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        tip_all(self)
+        super().showEvent(event)
