@@ -477,6 +477,7 @@ def test_every_stage_has_something_to_take_hold_of(key: str, qtbot: QtBot) -> No
 
 def test_what_an_edit_overtakes_is_left_aside(bench: Bench) -> None:
     """A search of a job that has been edited since shows nothing: its steps that still come, and what it had found."""
+    bench.window.resize(1500, 980)  # high enough for the network and what was found
     station = at_level(bench, pad())
     show, late = station.found.show_search, []
 
@@ -523,7 +524,7 @@ def test_a_small_window_holds_it_all(bench: Bench) -> None:
     bench.click(found.take)
     whole()
     assert station.network.isVisible()
-    bench.window.resize(1280, 800)
+    bench.window.resize(1500, 980)
     bench.click(found.seek)
     bench.qtbot.waitUntil(lambda: not found.searching, timeout=60_000)
     whole()

@@ -216,7 +216,9 @@ class BenchMode(Dialog):
         self.what.setText("" if looks else f"{m.function.value}{meanwhile(m)}")
         self.reason.setText(m.reason)
         setup = self.current()
-        self.expected.setText(expected_text(self._job, setup) if setup else "")
+        example = "" if looks else f"type it as {HINTS[m.function]}"
+        told = expected_text(self._job, setup) if setup else ""
+        self.expected.setText("\n".join(x for x in (told, example) if x))
         self.value.setPlaceholderText("" if looks else HINTS[m.function])
         self._judge()
         self.value.setFocus()

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from functools import cache
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QTextCursor, QTextDocument
+from PyQt6.QtGui import QTextBlockFormat, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -27,6 +27,8 @@ from pigtail.studies.findings import Severity
 from pigtail.units import format_quantity
 
 MANUAL = os.path.join(os.path.dirname(__file__), "data", "manual.md")
+#: Air round a page and under a paragraph [px], and between lines [%].
+MARGIN, PARAGRAPH, LINES = 22, 9, 118
 WORDS, KEYS, LIMITS = "Words", "Keys", "Limits and reasons"
 
 
@@ -155,7 +157,25 @@ class Help(Dialog):
         if item is None:
             return
         self.text.setMarkdown(pages()[item.text()])
+        self._space()
         self._next()
+
+    def _space(self) -> None:
+        """Air round the page and between its paragraphs."""
+        document = self.text.document()
+        if document is None:
+            return
+        document.setDocumentMargin(MARGIN)
+        block = document.begin()
+        while block.isValid():
+            cursor = QTextCursor(block)
+            if cursor.currentTable() is None:
+                form = block.blockFormat()
+                form.setBottomMargin(PARAGRAPH)
+                form.setLineHeight(LINES, QTextBlockFormat.LineHeightTypes.ProportionalHeight.value)  # type: ignore[arg-type]
+                cursor.setBlockFormat(form)
+            block = block.next()
+        self.text.moveCursor(QTextCursor.MoveOperation.Start)
 
     def _next(self) -> None:
         """Go to the next place of what is searched for, from the top again after the last."""

@@ -42,7 +42,7 @@ class Found(SubjectBoard):
     match_wanted = pyqtSignal(object, str)
     stock_wanted = pyqtSignal()
 
-    last_columns = (5, 6)
+    last_columns, narrow_px = (4, 5, 6), 820
     asks = (services.search_steps, services.search_step, services.contests)
     looked_at, step_of = "candidates solved", "kinds of network"
     no_contest = "Modders do not disagree about this feed: no sum, no pad, no second return."
@@ -106,9 +106,15 @@ def _spread(e: Estimate) -> str:
     return f"{value} ({e.low:+.1f} … {e.high:+.1f}) dB".replace("-", "−")
 
 
+def _whole(o: Option) -> str:
+    """All of an option: its network, then what the columns that a narrow table leaves out tell."""
+    joints = f"{o.host_joints} joint{'' if o.host_joints == 1 else 's'} in the host"
+    return f"{o.words}\n{o.parts} parts, cost about {o.cost:.1f} (a resistor is 0.1), {joints}"
+
+
 def _row(o: Option) -> tuple[Cell, ...]:
     return (
-        Cell(f"{'● ' if o.pareto else ''}{o.words}", mark=o.severity.value, tip=o.words),
+        Cell(f"{'● ' if o.pareto else ''}{o.words}", mark=o.severity.value, tip=_whole(o)),
         Cell(_spread(o.target)),
         Cell(o.headroom.short()),
         Cell(format_quantity(o.noise_v, "V", 2), use="dim"),

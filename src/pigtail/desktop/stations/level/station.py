@@ -59,7 +59,7 @@ FACTS = (
     ("core_db", "the transformer has ", " at 20 Hz"),
 )
 #: A narrower line of facts is left empty; a lower station makes room for the alternatives by putting the drawing away.
-LEAST_PX, LOW_PX = 130, 545
+LEAST_PX, LOW_PX = 130, 640
 #: Volts that nobody hears or sees [V].
 NO_VOLTS = 1e-3
 

@@ -66,6 +66,8 @@ class ChainPicture(Painting):
         self.used = frozenset(used_points(job))
         self.read = frozenset(a for a in job.addresses() if confirmed(job, a))
         stages = ", ".join(s.name for s in job.host.stages)
+        most = max((len(s.points) for s in job.host.stages), default=0)
+        self.setMaximumHeight(CHAIN_HEIGHT + POINT_HEIGHT * most)
         self.describe(
             f"{job.host.name}: {stages}. Points of the plan: {len(self.used)}, read: {len(self.used & self.read)}"
         )
@@ -116,7 +118,7 @@ class ChainPicture(Painting):
         hanging = []
         for k, point in enumerate(points):
             address = f"{HOST}.{point}"
-            y = rect.bottom() + 15 + 21 * k
+            y = rect.bottom() + 15 + POINT_HEIGHT * k
             at = QPointF(rect.left() + 12, y)
             used, read = address in self.used, address in self.read
             color = t.color("copper") if used else t.color("dim")
@@ -149,6 +151,8 @@ class ChainPicture(Painting):
         say(painter, label, f"pigtail to: {names}", bold=True, px=12, use="ink" if hanging else "dim")
 
 
+#: What the picture of the chain takes, and each point under a stage [px].
+CHAIN_HEIGHT, POINT_HEIGHT = 122, 21
 #: What the Survey can show besides its picture: words, and the page they stand for.
 PAGES = (
     "what is known",
