@@ -265,6 +265,7 @@ def test_pages_of_the_papers_are_pictures(
     assert decoding.image(papers, 2).width() > 500
     with pytest.raises(FileError, match="no page 3"):
         decoding.image(papers, 3)
+    monkeypatch.setattr(ask, "pages", lambda *_a: "all")
     survey.pictures.add_file(papers)
     bench.settle()
     assert [p.page for p in bench.session.job.pictures] == [1, 2]

@@ -292,7 +292,7 @@ def test_a_dropped_job_is_opened(bench: Bench, tmp_path: Path) -> None:
     path = tmp_path / "t.pigtail"
     path.write_bytes(demo_bytes("tidewell"))
     bench.open_demo()
-    for name, opened in ((tmp_path / "x.txt", False), (path, True)):
+    for name, opened in ((tmp_path / "x.zebra", False), (path, True)):
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(name))])
         action, button, keys = (

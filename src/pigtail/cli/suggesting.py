@@ -13,7 +13,7 @@ from pigtail.advice.shapes import Wish
 from pigtail.job.document import Job, Link, Purpose
 from pigtail.job.errors import EditError
 from pigtail.model.estimate import Estimate
-from pigtail.studies.loudness import Loudness, loudness_of
+from pigtail.studies.loudness import Loudness, loudness_of, unlike
 from pigtail.units import format_quantity
 
 Found = TypeVar("Found", Option, Supplied, Controlled)
@@ -36,7 +36,7 @@ def compare_as_json(now: Loudness, wanted: Loudness) -> dict[str, Any]:
         {"file": x.name, "lufs": x.lufs, "peak_dbfs": x.peak_dbfs, "seconds": x.seconds}
         for x in (now, wanted)
     ]
-    return {"recordings": each, "louder_lu": wanted.lufs - now.lufs}
+    return {"recordings": each, "louder_lu": wanted.lufs - now.lufs, "unlike": unlike(now, wanted)}
 
 
 def compare_as_text(now: Loudness, wanted: Loudness) -> str:
@@ -45,7 +45,9 @@ def compare_as_text(now: Loudness, wanted: Loudness) -> str:
         f"{x.lufs:7.1f} LUFS  peak {x.peak_dbfs:6.1f} dBFS  {x.seconds:6.1f} s  {x.name}"
         for x in (now, wanted)
     ]
-    return "\n".join([*lines, f"{wanted.lufs - now.lufs:+7.1f} LU      the second over the first"])
+    told = unlike(now, wanted)
+    lines.append(f"{wanted.lufs - now.lufs:+7.1f} LU      the second over the first")
+    return "\n".join([*lines, *([f"Take heed: {told}."] if told else [])])
 
 
 def searches(

@@ -50,6 +50,13 @@ def picture_paths(parent: QWidget, folder: str) -> list[Path]:
     return [Path(c) for c in chosen]
 
 
+def pages(parent: QWidget, name: str, count: int) -> str:
+    """Which pages of a paper to add: `all`, or some as `2, 5-7`; empty for none."""
+    words = f"{name} has {count} pages. Which of them? (all, or some as 2, 5-7)"
+    text, done = QInputDialog.getText(parent, "Pages of a paper", words, text="1")
+    return text if done else ""
+
+
 def record_paths(parent: QWidget, folder: str, what: str) -> list[Path]:
     """Which photos, or which recording of an original sound, to file."""
     sound = what == FileKind.SOUND.value

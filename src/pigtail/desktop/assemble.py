@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QSettings
@@ -95,6 +96,7 @@ class Assembly(QObject):
         """All connections of the window."""
         self.session.changed.connect(self._changed)
         self.files.wire()
+        self.window.dropped.connect(self._dropped)
         self.views.wire()
         self.files.opening.connect(self.views.begin_afresh)
         self.files.refused.connect(self.views.go_on)
@@ -108,6 +110,13 @@ class Assembly(QObject):
         self.why.remedy_chosen.connect(self._remedy)
         tip_all(self.window)
         self._enable()
+
+    def _dropped(self, paths: list[str]) -> None:
+        """Files were dropped on the window: each goes where it belongs."""
+        from pigtail.desktop.dropping import drop
+
+        for path in paths:
+            drop(self, Path(path))
 
     def close_job(self) -> None:
         """Close the open job, once it was seen to, and show what can be begun."""

@@ -34,3 +34,18 @@ def keep_beside(path: Path, folder: Path, under: str) -> tuple[str, str]:
     if seen is None:
         raise OSError(errno.ENOENT, "it is gone")
     return kept.relative_to(folder).as_posix(), seen.sha256
+
+
+def copy_missing(names: tuple[str, ...], old: Path, new: Path) -> tuple[str, ...]:
+    """Copy files from beside a job to beside its copy, those that are not there yet; returns what could not be."""
+    left = []
+    for name in names:
+        source, target = old / name, new / name
+        if target.exists() or Path(name).is_absolute() or ".." in Path(name).parts:
+            continue
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copyfile(source, target)
+        except OSError:
+            left.append(name)
+    return tuple(left)

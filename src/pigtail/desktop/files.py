@@ -42,7 +42,6 @@ class Files(QObject):
     def wire(self) -> None:
         """Join what the session and the window tell of files."""
         self._desk.window.may_close = self.may_leave
-        self._desk.window.dropped.connect(lambda path: self.open_path(Path(path)))
         self._desk.bench.papers.connect(self.take_papers)
         self._session.changed.connect(lambda _job: self._show_title())
         self._session.kept.connect(lambda _n: self._show_kept())

@@ -123,10 +123,12 @@ class MatchDialog(Dialog):
             self.outcome.setText("judging the recordings …")
             self.measure_wanted.emit(now, other)
 
-    def show_louder(self, louder_lu: float) -> None:
-        """The recordings were judged: the other is so much louder [LU]."""
+    def show_louder(self, judged: tuple[float, str]) -> None:
+        """The recordings were judged: the other is so much louder [LU], and why they cannot be compared as they are, if so."""
+        louder_lu, unlike = judged
         other = self._files[1]
         self._show(louder_lu, f"as loud as {other.name if other else 'the other'}: {louder_lu:+.1f} LU", "LU")
+        self.trouble.setText(f"{unlike}." if unlike else "")
 
     def show_trouble(self, sentence: str) -> None:
         """The recordings could not be judged."""

@@ -44,8 +44,12 @@ def import_text(desk: Desk, text: str, source: str) -> None:
 def ask_file(desk: Desk) -> None:
     """Ask for a file of readings and import them."""
     path = ask.readings_path(desk.window, str(Path.home()))
-    if path is None:
-        return
+    if path is not None:
+        import_file(desk, path)
+
+
+def import_file(desk: Desk, path: Path) -> None:
+    """Log the readings in a file, or say in one sentence why none was taken."""
     try:
         text = read_whole(path, MOST_BYTES, "table of readings").decode("utf-8-sig", "replace")
     except JobError as error:

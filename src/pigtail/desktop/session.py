@@ -139,6 +139,8 @@ class Session(QObject):
             self.failed.emit(str(error))
             return False
         self._seen = seen
+        if self.path is not None and path.parent != self.path.parent:
+            self._take_along(self.path.parent, path.parent)
         if path != self.path:
             self._hold(path)
         self.path, self._saved = path, self.job
@@ -146,6 +148,21 @@ class Session(QObject):
         self._disk.submit("keep", self._keeper.drop, lambda _: self._give_up_taken(), self._not_kept)
         self.saved.emit(str(path))
         return True
+
+    def _take_along(self, old: Path, new: Path) -> None:
+        """Copy the pictures and recordings of the job to where it was saved anew; what lies there already is left."""
+        from pigtail.desktop.beside import copy_missing
+        from pigtail.job.pack import files_of
+
+        assert self.job is not None
+        names = tuple(files_of(self.job))
+        self._disk.submit(
+            "take along", lambda: copy_missing(names, old, new), self._taken_along, self._not_kept
+        )
+
+    def _taken_along(self, left: tuple[str, ...]) -> None:
+        if left:
+            self.failed.emit(f"Not taken along, not there or no room: {', '.join(left[:6])}")
 
     def leave(self) -> None:
         """Close the open job: nothing is open then, and its recovery file is given up."""

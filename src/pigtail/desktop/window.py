@@ -101,7 +101,7 @@ class MainWindow(QMainWindow):
     """The frame. `ready` is emitted by the assembly when the first job is on view and studied."""
 
     ready = pyqtSignal()
-    dropped = pyqtSignal(str)
+    dropped = pyqtSignal(list)
 
     def __init__(self, opening: str = "") -> None:
         super().__init__()
@@ -170,15 +170,15 @@ class MainWindow(QMainWindow):
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event else None
-        if event is not None and data is not None and _job_file(data.urls()):
+        if event is not None and data is not None and _taken(data.urls()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
         data = event.mimeData() if event else None
-        path = _job_file(data.urls()) if data is not None else ""
-        if event is not None and path:
+        paths = _taken(data.urls()) if data is not None else []
+        if event is not None and paths:
             event.acceptProposedAction()
-            self.dropped.emit(path)
+            self.dropped.emit(paths)
 
     def place(self, settings: QSettings) -> None:
         """Put the window where it was left last time, else in the middle; in any case inside the screen."""
@@ -207,14 +207,15 @@ class MainWindow(QMainWindow):
             event.ignore()
 
 
-def _job_file(urls: list) -> str:  # type: ignore[type-arg]
-    """Path of the one local job file among dropped addresses, or empty."""
-    paths = [
-        u.toLocalFile()
-        for u in urls
-        if u.isLocalFile() and u.toLocalFile().endswith((".pigtail", ".pigtail.zip"))
-    ]
-    return paths[0] if len(paths) == 1 else ""
+#: What may be dropped on the window, by the end of its name.
+TAKEN = (
+    ".pigtail", ".pigtail.zip", ".pigtail-device", ".csv", ".tsv", ".txt", ".png", ".jpg", ".jpeg", ".webp", ".pdf", ".wav", ".flac",
+)  # fmt: skip
+
+
+def _taken(urls: list) -> list[str]:  # type: ignore[type-arg]
+    """Paths of the local files among dropped addresses that something can be done with."""
+    return [u.toLocalFile() for u in urls if u.isLocalFile() and u.toLocalFile().lower().endswith(TAKEN)]
 
 
 def icon_path() -> str:

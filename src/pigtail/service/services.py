@@ -168,11 +168,12 @@ def glance(job: Job, link_id: str) -> FeedDetail | None:
     return glance_level(Model.of(job), link_id, _HINTS[link_id])
 
 
-def louder(now: Path, wanted: Path) -> float:
-    """How much louder the second recording is than the first [LU]."""
-    from pigtail.studies.loudness import loudness_of
+def louder(now: Path, wanted: Path) -> tuple[float, str]:
+    """How much louder the second recording is than the first [LU], and why they cannot be compared as they are, if so."""
+    from pigtail.studies.loudness import loudness_of, unlike
 
-    return loudness_of(wanted).lufs - loudness_of(now).lufs
+    first, second = loudness_of(now), loudness_of(wanted)
+    return second.lufs - first.lufs, unlike(first, second)
 
 
 def matched(job: Job, link_id: str, louder_db: float, source: str) -> tuple[tuple[str, str, Known], ...]:

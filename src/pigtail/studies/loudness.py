@@ -28,12 +28,26 @@ SILENCE_LUFS = -70.0
 
 
 class Loudness(msgspec.Struct, frozen=True):
-    """A recording: its name, integrated loudness [LUFS], greatest sample [dBFS], length [s]."""
+    """A recording: its name, integrated loudness [LUFS], greatest sample [dBFS], length [s], and how many channels it has."""
 
     name: str
     lufs: float
     peak_dbfs: float
     seconds: float
+    channels: int = 1
+
+
+def unlike(now: Loudness, other: Loudness) -> str:
+    """Why two recordings cannot be compared as they are, in one sentence; empty where they can.
+
+    Two channels of the same sound count 10·log(2) = 3.0 LU louder than one (ITU-R BS.1770 sums the channels' powers).
+    """
+    if now.channels == other.channels:
+        return ""
+    first, second = (
+        f"{x.name} has {x.channels} channel{'' if x.channels == 1 else 's'}" for x in (now, other)
+    )
+    return f"{first} and {second}: the same sound reads about 3 LU louder with two channels than with one; record both alike"
 
 
 def loudness_of(path: Path | str) -> Loudness:
@@ -64,7 +78,7 @@ def loudness_of(path: Path | str) -> Loudness:
     if not lufs > SILENCE_LUFS:
         raise FileError(path, "the recording is silent; check the lead and the recorder's level")
     peak = float(20 * np.log10(max(measured.peak, 1e-12)))
-    return Loudness(path.name, lufs, peak, measured.seconds)
+    return Loudness(path.name, lufs, peak, measured.seconds, measured.channels)
 
 
 def integrated(samples: np.ndarray, rate: int) -> float:

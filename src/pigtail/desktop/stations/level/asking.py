@@ -51,8 +51,8 @@ class Asking(QObject):
 
     # -- a match, the parts ---------------------------------------------------------------------------------
 
-    def ask_match(self, job: Job, link_id: str) -> None:
-        """Ask how much louder another source is, and want that level."""
+    def ask_match(self, job: Job, link_id: str, other: Path | None = None) -> None:
+        """Ask how much louder another source is, and want that level; a recording of that other, if one is there already."""
         from pigtail.desktop.matchdialog import MatchDialog
         from pigtail.job.readings import levels_read
 
@@ -62,11 +62,13 @@ class Asking(QObject):
         readings = next((r for a in link.at("out") if (r := levels_read(job, a))), ())
         dialog = MatchDialog(link.name, readings, self._found.window())
 
-        def judge(now: Path, other: Path) -> None:
-            want = answer(services.louder, dialog.show_louder, now, other)
+        def judge(now: Path, wanted: Path) -> None:
+            want = answer(services.louder, dialog.show_louder, now, wanted)
             self.wants.emit(want._replace(failed=lambda error: dialog.show_trouble(str(error))))
 
         dialog.measure_wanted.connect(judge)
+        if other is not None:
+            dialog.set_file(1, other)
         if dialog.exec() and dialog.louder_db is not None:
             self.match(job, link_id, dialog.louder_db, dialog.source)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from functools import partial
 from pathlib import Path
 
@@ -299,6 +300,13 @@ class Pictures(QWidget):
         if self._job is not None:
             self.board.show_picture(self._job, picture, image)
 
+    def take(self, path: Path) -> None:
+        """Add a file, or say why it cannot be yet."""
+        if self.folder is None:
+            self.refused.emit("save the job first: its pictures lie in a folder beside it")
+        else:
+            self.add_file(path)
+
     def ask_add(self) -> None:
         """Ask for files and add them."""
         if self.folder is None:
@@ -317,6 +325,12 @@ class Pictures(QWidget):
         """Add a file that was looked at, so many pages of it."""
         if self.folder is None or self._job is None:
             return
+        wanted = chosen_pages(pages, ask.pages(self, path.name, pages) if pages > 1 else "all")
+        if wanted is None:
+            self.refused.emit(f"{path.name} has {pages} pages; write all, or some as 2, 5-7")
+            return
+        if pages and not wanted:
+            return
         try:
             kept, digest = keep_beside(path, self.folder, FOLDER)
         except OSError as error:
@@ -326,7 +340,7 @@ class Pictures(QWidget):
             return
         taken = [p.id for p in self._job.pictures]
         made = []
-        for page in range(1, pages + 1) if pages else (0,):
+        for page in wanted or (0,):
             name = f"{path.stem}, page {page}" if page else path.stem
             new = host_edits.id_of(name, taken)
             taken.append(new)
@@ -383,6 +397,26 @@ class Pictures(QWidget):
             )
         else:
             self.point_picked.emit(address)
+
+
+def chosen_pages(pages: int, text: str) -> tuple[int, ...] | None:
+    """The pages that a text names, of so many; none for an empty text, None for one that cannot be read.
+
+    >>> chosen_pages(9, "2, 5-7"), chosen_pages(3, "all"), chosen_pages(3, ""), chosen_pages(3, "4")
+    ((2, 5, 6, 7), (1, 2, 3), (), None)
+    """
+    if text.strip().lower() == "all":
+        return tuple(range(1, pages + 1))
+    found: list[int] = []
+    for part in filter(None, (p.strip() for p in re.split("[,; ]", re.sub(r"\s*[-–]\s*", "-", text)))):
+        ends = part.split("-")
+        if not all(e.isascii() and e.isdigit() for e in ends) or len(ends) > 2:
+            return None
+        first, last = int(ends[0]), int(ends[-1])
+        if not 1 <= first <= last <= pages:
+            return None
+        found += range(first, last + 1)
+    return tuple(dict.fromkeys(found))
 
 
 def _add_all(job: Job, pictures: tuple[Picture, ...]) -> Job:

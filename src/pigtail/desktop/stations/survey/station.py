@@ -346,6 +346,11 @@ class SurveyStation(Station):
         )
         return tuple(Cell(text, use=use) for text in texts)
 
+    def show_pictures(self) -> Pictures:
+        """Show the page of photos and papers."""
+        self.view.setCurrentIndex(PICTURES)
+        return self.pictures
+
     def show_devices(self) -> Devices:
         """Show the page of host and modules."""
         self.view.setCurrentIndex(DEVICES)
