@@ -17,6 +17,8 @@ Command = Callable[[argparse.Namespace], int]
 UNUSABLE = 2
 #: As a shell tells of a program that wrote to nobody.
 READER_GONE = 128 + 13
+#: The largest job that a report prints [bytes].
+MOST_TOLD = 20_000_000
 
 
 def _check(options: argparse.Namespace) -> int:
@@ -177,6 +179,24 @@ def _schema(_options: argparse.Namespace) -> int:
     return 0
 
 
+def _report(options: argparse.Namespace) -> int:
+    from pigtail.cli.desk import report_text
+
+    print(report_text())
+    if options.job is not None:
+        from pigtail.job.disk import read_whole
+
+        print("\nThe job, as asked:\n" + read_whole(options.job, MOST_TOLD, "job").decode("utf-8", "replace"))
+    return 0
+
+
+def _completion(options: argparse.Namespace) -> int:
+    from pigtail.cli.desk import completion
+
+    print(completion(parser(), options.shell), end="")
+    return 0
+
+
 def export_demos(folder: Path) -> int:
     """Write the demo jobs into a folder and print their paths. Raises FileError where it cannot be written."""
     from pigtail.catalogue.demo import export_demos as export
@@ -240,6 +260,19 @@ def _add_work(commands: Any) -> None:
     pack.set_defaults(run=_pack)
 
 
+def _add_desk(commands: Any) -> None:
+    report = commands.add_parser(
+        "report", help="print versions, places and the last of the journal, for whoever helps"
+    )
+    report.add_argument(
+        "--job", type=Path, metavar="FILE", help="print this job too; without it nothing of any job is told"
+    )
+    report.set_defaults(run=_report)
+    finish = commands.add_parser("completion", help="print a script that completes commands in a shell")
+    finish.add_argument("shell", choices=("bash", "zsh", "fish"))
+    finish.set_defaults(run=_completion)
+
+
 def parser() -> argparse.ArgumentParser:
     """The parser of all commands; those with a window are parsed here and run by the desktop."""
     main = argparse.ArgumentParser(
@@ -300,6 +333,7 @@ def parser() -> argparse.ArgumentParser:
     sheet.set_defaults(run=_sheet)
     schema = commands.add_parser("schema", help="print the JSON Schema of the job file")
     schema.set_defaults(run=_schema)
+    _add_desk(commands)
     shots = commands.add_parser("shots", help="paint each station of the demo into PNG files")
     shots.add_argument("folder", type=Path, metavar="DIR")
     return main

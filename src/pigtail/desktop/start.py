@@ -202,7 +202,12 @@ def told(
     window: MainWindow, kind: type[BaseException], error: BaseException, trace: TracebackType | None
 ) -> None:
     """Whatever goes wrong in the window is told in it; the job and its recovery file stay as they are."""
+    from traceback import format_exception
+
+    from pigtail.job.journal import note
+
     sys.__excepthook__(kind, error, trace)
+    note("".join(format_exception(kind, error, trace)))
     window.message.tell(
         f"Something went wrong ({kind.__name__}: {error}). Nothing is lost: undo the last edit, or save."
     )
