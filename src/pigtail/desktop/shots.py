@@ -66,6 +66,8 @@ def shoot(application: QApplication, folder: Path, state: Path, *, supplies: boo
     def settled() -> bool:
         return assembly.quiet and assembly.session.studies is not None
 
+    assembly.show_empty()
+    take(application, window, folder / "beginning.png")
     assembly.files.start(demo("larkmoor"), None)
     wait(application, settled)
     for name in ("survey", "level", "power", "returns", "build"):
