@@ -77,7 +77,6 @@ def shoot(application: QApplication, folder: Path, state: Path, *, supplies: boo
             search_networks(application, assembly)
         take(application, window, folder / f"{name}.png")
     shoot_build(application, assembly, folder)
-    shoot_ways(application, assembly, folder)
     shoot_bench(application, assembly, folder, state)
     assembly.files.start(demo("larkmoor"), None)
     wait(application, settled)
@@ -115,17 +114,6 @@ def shoot_build(application: QApplication, assembly: Assembly, folder: Path) -> 
         wait(application, lambda: assembly.quiet and not view.board.busy)
         take(application, assembly.window, folder / f"{name}.png")
     view.turn_to(0)
-
-
-def shoot_ways(application: QApplication, assembly: Assembly, folder: Path) -> None:
-    """What modders disagree on, both ways solved for the demo."""
-    assembly.views.go("level")
-    view: Any = assembly.views.of("level")
-    view.found.ways.click()
-    wait(application, lambda: assembly.quiet and view.found.schools.isVisible())
-    view.found.schools.question.setCurrentIndex(1)
-    take(application, assembly.window, folder / "level-ways.png")
-    view.found.forget()
 
 
 def shoot_bench(application: QApplication, assembly: Assembly, folder: Path, state: Path) -> None:
