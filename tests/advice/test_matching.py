@@ -179,3 +179,32 @@ def test_a_transformer_is_picked_where_a_loop_buzzes(larkmoor: Job) -> None:
 def test_headphones_have_nothing_of_this_to_argue_about() -> None:
     """No pad, no sum, no module with two returns."""
     assert contests(headphones(), "feed_left") == ()
+
+
+def test_a_way_that_cannot_be_solved_is_left_out_of_the_argument(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A network that floats, as strange jobs make it, takes its own question away and no other."""
+    from pigtail.advice import level_schools
+    from pigtail.circuit.errors import FloatingNodeError
+
+    def floats(*_arguments: object) -> object:
+        raise FloatingNodeError("the node x has no path for direct current to node 0; add a resistor", node="x")
+
+    job = hall()
+    before = [c.question for c in contests(job, "feed")]
+    monkeypatch.setattr(level_schools, "_refitted", floats)
+    after = [c.question for c in contests(job, "feed")]
+    assert set(after) < set(before)
+
+
+def test_a_network_that_gives_nothing_at_all_is_ranked_last() -> None:
+    """No signal is infinitely far from what is wanted."""
+    import math
+
+    from msgspec.structs import replace
+
+    from pigtail.advice.search import _figures, _rank
+
+    best = search(pad(), "feed_left").options[0]
+    silent = replace(best, off_db=math.inf, noise_v=math.inf, fits=False)
+    assert _rank(silent) > _rank(best)
+    assert _figures(silent) >= _figures(best)

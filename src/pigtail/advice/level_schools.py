@@ -17,6 +17,7 @@ from pigtail.advice.found import Contest, Side
 from pigtail.advice.plan import blocking, fit_coupling, fit_pad
 from pigtail.advice.search import feed_of
 from pigtail.catalogue.topologies import Does, Task, does, first, topology
+from pigtail.circuit import CircuitError
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import put_isolated, rejoined, without_pads
 from pigtail.job.document import HOST, Conductor, Job, Link, Section
@@ -65,7 +66,7 @@ def contests(job: Job, link_id: str) -> tuple[Contest, ...]:
     for contest in (_sum, _transformer, _pad_place, _phone_volume):
         try:
             found += list(contest(job, link))
-        except (JobError, CompileError):
+        except (JobError, CompileError, CircuitError):
             continue
     return tuple(found)
 

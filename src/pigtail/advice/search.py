@@ -10,6 +10,7 @@ and so that it can be stopped between any two.
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Iterable
 from typing import Any
@@ -46,6 +47,8 @@ ALIKE = 1.15
 OFFERED = 12
 #: Two levels are as good as each other within this [dB].
 SAME_DB = 0.5
+#: So many steps away is what cannot be said in figures.
+MOST_STEPS = 10**9
 #: A feed that comes so near the wanted level without gain is not quiet: the volume control does the rest [dB].
 QUIET_DB = -3.0
 #: What a stage that needs a supply, one that needs a supply with a middle, and a bias that nobody knows and nothing blocks count for
@@ -305,15 +308,20 @@ def _without_doubles(options: Iterable[Option]) -> list[Option]:
     return list({o.words: o for o in options}.values())
 
 
+def _steps(value: float, step: float) -> int:
+    """A figure in whole steps; one that is not finite lies beyond all others. Both in the [same unit]."""
+    return round(value / step) if math.isfinite(value) else MOST_STEPS
+
+
 def _figures(option: Option) -> tuple[int, ...]:
     """What options are weighed by, less is better: severity, nearness, parts, cost, host joints, noise, parts to be bought."""
     return (
         ORDER[::-1].index(option.severity),
-        round(option.off_db / SAME_DB),
+        _steps(option.off_db, SAME_DB),
         option.parts,
         round(option.cost * 2),
         option.host_joints,
-        round(option.noise_v * 1e7),
+        _steps(option.noise_v, 1e-7),
         option.missing,
     )
 
@@ -330,7 +338,7 @@ def _rank(option: Option) -> tuple[Any, ...]:
     return (
         doubt,
         option.missing,
-        0 if option.fits else round(option.off_db / SAME_DB),
+        0 if option.fits else _steps(option.off_db, SAME_DB),
         not option.easy,
         option.parts,
         option.unusual,
