@@ -187,7 +187,9 @@ def test_a_way_that_cannot_be_solved_is_left_out_of_the_argument(monkeypatch: py
     from pigtail.circuit.errors import FloatingNodeError
 
     def floats(*_arguments: object) -> object:
-        raise FloatingNodeError("the node x has no path for direct current to node 0; add a resistor", node="x")
+        raise FloatingNodeError(
+            "the node x has no path for direct current to node 0; add a resistor", node="x"
+        )
 
     job = hall()
     before = [c.question for c in contests(job, "feed")]

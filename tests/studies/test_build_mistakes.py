@@ -359,3 +359,39 @@ def test_a_wire_that_nobody_measured_is_taken_from_a_scaled_photo() -> None:
     finding = next(f for f in study.findings if f.code == "build.length_unknown")
     offered = remedies(Trials(job, studies), study, finding)
     assert [r.label for r in offered] == ["15 cm, as pinned on the inside"]
+
+
+def test_a_module_that_the_plan_leaves_out_is_told_and_nothing_is_begun() -> None:
+    """Joined to nothing it must be planned or taken out; with its supply alone it is a watch; either remedy ends it."""
+    from pigtail.advice.remedies import advised
+    from pigtail.catalogue.demo import demo
+    from pigtail.catalogue.kinds import make_module
+    from pigtail.edits.modules import add_another
+    from pigtail.studies.all import study_job
+
+    clean = demo("tidewell").job
+    job = add_another(clean, make_module("headphones_32"))
+    studies = advised(job, study_job(job))
+    assert studies.verdicts["build"].value == "fix"
+    finding = next(f for f in studies.findings if f.code == "build.left_out")
+    assert finding.subject == job.modules[1].id
+    assert any(f.code == "prove.waits" and "Build" in f.sentence for f in studies.findings)
+    out = next(r for r in finding.remedies if "take it out" in r.label)
+    assert out.edit(job) == clean
+    assert "build.left_out" not in {f.code for f in study_job(clean).findings}
+
+
+@pytest.mark.parametrize(
+    ("kind", "code"), [("headphone_amplifier_5v", "build.silent"), ("line_sender_12v", "build.silent")]
+)
+def test_a_module_with_nothing_but_its_supply_is_told(kind: str, code: str) -> None:
+    """No signal goes into it: the host has no output that could feed it."""
+    from pigtail.advice.plan import propose
+    from pigtail.catalogue.demo import demo
+    from pigtail.catalogue.kinds import make_module
+    from pigtail.edits.modules import add_another
+    from pigtail.studies.all import study_job
+
+    job = add_another(demo("tidewell").job, make_module(kind))
+    job = propose(job, job.modules[1].id)
+    assert code in {f.code for f in study_job(job).findings}

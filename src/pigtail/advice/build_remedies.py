@@ -9,6 +9,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from pigtail.advice.proposing import propose_plan
 from pigtail.edits.build import (
     change_panel,
     place_fitting,
@@ -19,6 +20,7 @@ from pigtail.edits.build import (
 )
 from pigtail.edits.change import Edit
 from pigtail.edits.links import set_conductor
+from pigtail.edits.modules import remove_module
 from pigtail.job.build import AreaKind, BoardKind, Fixing, Metal, Relief, ScreenAt
 from pigtail.job.document import Job, Picture
 from pigtail.panel.places import ranked_places
@@ -42,6 +44,11 @@ PHOTO_SPREAD = 0.25
 def build_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
     """Edits worth trying for a finding of Build."""
     kind = finding.code.removeprefix("build.")
+    if kind in ("left_out", "silent"):
+        yield "propose a plan for it", partial(propose_plan, module_id=finding.subject)
+        if kind == "left_out":
+            yield "take it out of the job", partial(remove_module, module_id=finding.subject)
+        return
     if kind.startswith(("hole_", "unplaced")):
         yield from _places(job, finding.subject)
     elif kind == "point_many":

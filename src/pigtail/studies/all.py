@@ -27,24 +27,26 @@ def study_model(model: Model) -> Studies:
 
 
 def _waiting(found: tuple[Study, ...]) -> tuple[Study, ...]:
-    """The studies, with what building and proving wait for: neither is begun, nor ever good, beside a station that is not."""
+    """The studies, with what building and proving wait for: neither is begun, nor ever good, beside a station that is not; proving waits
+    for what must be mended in the building too."""
     still = [s for s in found if not isinstance(s, LoomFound | ProveFound) and s.verdict in OPEN]
-    if not still:
-        return found
-    stopped = [s for s in still if s.verdict is Severity.STOP]
+    unbuilt = [s for s in found if isinstance(s, LoomFound) and s.verdict in (Severity.STOP, Severity.FIX)]
     count = len(Studies(found).open)
-    words = {
-        "stations": listed(entry(s.name).words for s in (stopped or still)),
-        "open": f"; {questions(count)}" if count else "",
-    }
-    word = "stopped" if stopped else "waits"
 
     def headed(study: Study) -> Study:
-        if isinstance(study, LoomFound) and study.wires:
-            return study.headed(tell(f"build.{word}", "", words))
-        if isinstance(study, ProveFound) and study.stands:
-            return study.headed(tell(f"prove.{word}", "", words))
-        return study
+        waits = [*still, *unbuilt] if isinstance(study, ProveFound) else still
+        begun = (
+            study.wires if isinstance(study, LoomFound) else isinstance(study, ProveFound) and study.stands
+        )
+        if not waits or not begun:
+            return study
+        stopped = [s for s in waits if s.verdict is Severity.STOP]
+        words = {
+            "stations": listed(entry(s.name).words for s in (stopped or waits)),
+            "open": f"; {questions(count)}" if count else "",
+        }
+        area = "prove" if isinstance(study, ProveFound) else "build"
+        return study.headed(tell(f"{area}.{'stopped' if stopped else 'waits'}", "", words))
 
     return tuple(headed(s) for s in found)
 

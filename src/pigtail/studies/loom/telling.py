@@ -9,7 +9,7 @@ from itertools import combinations
 from pigtail.catalogue.fittings import shaken
 from pigtail.catalogue.topologies import Does, does
 from pigtail.job.build import BOARD, Relief, ScreenAt
-from pigtail.job.document import HOST, Job, Rail, SupplyIn, WindingEnd
+from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Purpose, Rail, SupplyIn, WindingEnd
 from pigtail.job.places import Pad
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.loom.found import LoomWire
@@ -27,6 +27,7 @@ _RETURNS = ("return", "return of the network", "supply negative")
 def judge_wires(job: Job, wires: tuple[LoomWire, ...]) -> list[Finding]:
     """The findings about the wires, none for a loom that can be made as it is."""
     return [
+        *_left_out(job),
         *_swaps(wires),
         *_screens(wires),
         *_shaken(job, wires),
@@ -37,6 +38,18 @@ def judge_wires(job: Job, wires: tuple[LoomWire, ...]) -> list[Finding]:
         *_heavy(job, wires),
         *_guessed(wires),
     ]
+
+
+def _left_out(job: Job) -> Iterator[Finding]:
+    """Modules of the job that the plan leaves out, or to which no signal goes."""
+    joined = {j.terminal.partition(".")[0] for x in job.links for j in x.joins}
+    fed = {j.terminal.partition(".")[0] for x in job.links if x.purpose is Purpose.FEED for j in x.joins}
+    for module in job.modules:
+        words = {"name": module.name, "Name": module.name[:1].upper() + module.name[1:]}
+        if module.id not in joined:
+            yield tell("build.left_out", module.id, words)
+        elif module.id not in fed and any(isinstance(t, AudioIn | AudioOut) for t in module.terminals):
+            yield tell("build.silent", module.id, words)
 
 
 def meaning(wire: LoomWire) -> str:
