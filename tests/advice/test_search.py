@@ -83,6 +83,7 @@ def bare_feed() -> Job:
     return edits.replace_link(job, replace(feed, sections=(topology("wire").section(),), joins=joins))
 
 
+@pytest.mark.long
 @settings(max_examples=200 if LONG else 60, deadline=None)
 @given(st.floats(0.3, 3.0), st.floats(50.0, 2e3), st.floats(0.02, 0.2), st.floats(10e3, 1e6))
 def test_the_best_pad_is_that_of_brute_force(emf: float, source: float, wanted: float, load: float) -> None:

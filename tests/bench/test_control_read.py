@@ -59,6 +59,7 @@ def test_a_line_that_is_weaker_than_its_papers_say_is_found_to_be_pulled_down() 
     assert "control.line_pulled_down" in {f.code for f in study_control(Model.of(job)).findings}
 
 
+@pytest.mark.long
 def test_what_is_asked_next_leads_there() -> None:
     """Doing just what the program asks, until it asks nothing of the line, ends at the same verdict."""
     made = stand_in("corvale")

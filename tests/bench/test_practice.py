@@ -103,6 +103,7 @@ def test_a_sound_host_alarms_nobody_and_is_switched_no_more_than_it_must(case: t
     assert not told & {code for c, _, code, *_ in PLANTED if c == case and code != "survey.differs"}
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("case", "fault", "label"),
     CLICKS if WHOLE else CLICKS[:1],

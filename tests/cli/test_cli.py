@@ -187,6 +187,7 @@ def test_opening_a_bad_file_exits_2_before_a_window_opens(tmp_path: Path) -> Non
     assert len(done.stderr.strip().splitlines()) == 1
 
 
+@pytest.mark.long
 def test_next_asks_for_the_most_telling_reading_first(demos: Path, tmp_path: Path, brindle: StandIn) -> None:
     """As lines for people, as an array for programs; nothing where nothing is open."""
     from pigtail.advice.plan import propose

@@ -295,6 +295,7 @@ def test_areas_are_typed_and_a_round_one_by_its_diameter(bench: Bench) -> None:
     assert bench.session.job is before
 
 
+@pytest.mark.long
 def test_a_large_board_shows_its_progress_and_can_be_stopped(bench: Bench) -> None:
     """Above sixteen parts it goes step by step; stopped, the best so far stays."""
     from msgspec.structs import replace

@@ -321,6 +321,7 @@ def sought(bench: Bench) -> None:
     bench.click(station.found.take)
 
 
+@pytest.mark.long
 def test_a_receiver_is_woken_by_a_line_of_the_host(bench: Bench) -> None:
     """From a permanent rail that stays up in standby to a switch that the line works: searched, taken, the table good; undone again."""
     bench.assembly.files.start(Document(woken("direct", ctl="")), None)

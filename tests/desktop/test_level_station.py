@@ -221,6 +221,7 @@ def test_a_capacitor_is_told_which_way_round_and_for_what_voltage(bench: Bench) 
     assert station.network._more[place].text().startswith("+ source · 16 V")
 
 
+@pytest.mark.long
 def test_a_volume_control_is_turned_in_steps_and_never_beyond_full(bench: Bench) -> None:
     """0.05 of a turn a notch; typed 1.5 is refused in a sentence."""
     at_level(bench, headphones())

@@ -109,6 +109,7 @@ def test_its_capacitor_is_judged_and_each_remedy_mends(extend: Extend) -> None:
     assert not _about(told.remedies[0].edit(reversed_), "level.capacitor_reversed")
 
 
+@pytest.mark.long
 def test_it_is_offered_for_a_bias_and_its_level_is_mended(extend: Extend) -> None:
     """A bias that reaches the input is answered with it, among others; one of its own that is too loud by its shunt."""
     extend(topology=BLOCKED_PAD)

@@ -86,16 +86,16 @@ class Entry(NamedTuple):
 
 
 REGISTER: list[Entry] = [
-    Entry("survey", "Survey", "the host and its points"),
+    Entry("survey", "Survey", "host and points"),
     Entry("taps", "Taps", "which points to use"),
     Entry("level", "Level", "signal against input", (
         Dial("level.fits", "level over wanted", (-12.0, 30.0), ("level.turned",)), Dial("level.headroom", "headroom", (-6.0, 24.0)))),
     Entry("power", "Power", "rail, converter, heat", (
         Dial("power.rail", "rail to spare", (-0.1, 0.1), ("power.winding",)), Dial("power.hot", "regulator", (20.0, 200.0)))),
-    Entry("returns", "Returns", "where currents go back", (Dial("returns.quiet", "bursts under music", (-120.0, -20.0)),)),
-    Entry("control", "Control", "what wakes, mutes and lights", (Dial("control.asleep", "left while off", (-1.0, 4.0)),)),
+    Entry("returns", "Returns", "ways back of currents", (Dial("returns.quiet", "bursts under music", (-120.0, -20.0)),)),
+    Entry("control", "Control", "wakes, mutes, lights", (Dial("control.asleep", "left while off", (-1.0, 4.0)),)),
     Entry("build", "Build", "loom, parts, sheet", folder="loom"),  # `build` is a folder that many tools pass over
-    Entry("prove", "Prove", "the runbook, and the record", (Dial("prove.holds", "hold points left", (0.0, 40.0)),),
+    Entry("prove", "Prove", "runbook and record", (Dial("prove.holds", "hold points left", (0.0, 40.0)),),
           recorded=True),
 ]  # fmt: skip
 
