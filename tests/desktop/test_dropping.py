@@ -119,3 +119,33 @@ def test_pages_of_a_paper_are_chosen(
     bench.settle()
     assert [p.name.partition(", ")[2] for p in bench.session.job.pictures] == names
     assert ("has 2 pages" in bench.message()) is (text == "7")
+
+
+def test_a_meters_own_log_becomes_one_reading_and_its_columns_are_remembered(
+    bench: Bench, tmp_path: Path
+) -> None:
+    """Where the probes of the strip are; the number of values and their ends stand in the note."""
+    from pigtail.desktop.logdialog import LogDialog
+
+    path = tmp_path / "log.csv"
+    path.write_text("when;reserve;shown\n10:00:01;7;1,65\n10:00:02;8;1,66\n10:00:03;9;1,64\n")
+    bench.open_demo("tidewell")
+    before = len(bench.session.job.readings)
+    seen: list[int] = []
+
+    def drive() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, LogDialog)
+        seen.append(dialog.value.currentData())
+        dialog.value.setCurrentIndex(dialog.value.findData(2))
+        assert "1.65 V" in dialog.outcome.text()
+        dialog.accept()
+
+    for _ in range(2):
+        QTimer.singleShot(0, drive)
+        drop(bench, path)
+    assert len(bench.session.job.readings) == before + 2
+    reading = bench.session.job.readings[-1]
+    assert reading.value.nominal == pytest.approx(1.65)
+    assert reading.note.startswith("middle of 3 values in log.csv")
+    assert seen[1] == 2

@@ -46,6 +46,20 @@ class Output:
 
         self._desk.answer(answer(services.write_sheet, tell, job, studies, folder))
 
+    def preview(self) -> None:
+        """Show the sheet as it will be printed; from there it can be."""
+        job, studies = self._desk.session.job, self._desk.session.studies
+        if job is None or studies is None:
+            return
+
+        def show(data: bytes) -> None:
+            from pigtail.desktop.paper import Preview
+
+            if Preview(data, self._desk.window).exec():
+                self.ask_print()
+
+        self._desk.answer(answer(services.printed, show, job, studies, "sheet", False))
+
     def ask_print(self, what: str = "sheet") -> None:
         """Ask for a printer and print the sheet, the runbook, the way back or the record."""
         from pigtail.desktop.paper import ask_printer
@@ -63,6 +77,11 @@ class Output:
             return
 
         def tell(data: bytes) -> None:
-            self._desk.tell(f"It is printed: {print_pdf(data, printer)} pages.")
+            try:
+                count = print_pdf(data, printer)
+            except OSError as error:
+                self._desk.tell(f"It cannot be printed there ({error.strerror}); choose another place")
+                return
+            self._desk.tell(f"It is printed: {count} page{'' if count == 1 else 's'}.")
 
         self._desk.answer(answer(services.printed, tell, job, studies, what, on_letter(printer)))

@@ -3,13 +3,21 @@ is."""
 
 from __future__ import annotations
 
+import shutil
+import subprocess
+from pathlib import Path
+
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QPointF, QRectF, QSize
 from PyQt6.QtGui import QImage, QPageLayout, QPageSize, QPainter
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QDialogButtonBox, QLabel, QVBoxLayout, QWidget
+
+from pigtail.desktop.tips import Dialog
 
 DPI = 300
+#: So long the spooler may take to accept a document [s].
+SPOOLER_S = 20
 
 
 def on_letter(printer: QPrinter) -> bool:
@@ -17,8 +25,44 @@ def on_letter(printer: QPrinter) -> bool:
     return printer.pageLayout().pageSize().id() == QPageSize.PageSizeId.Letter
 
 
+def pages_of(data: bytes) -> int:
+    """How many pages a PDF file's bytes have."""
+    buffer = QBuffer()
+    buffer.setData(QByteArray(data))
+    buffer.open(QIODevice.OpenModeFlag.ReadOnly)
+    document = QPdfDocument(None)
+    document.load(buffer)
+    count = document.pageCount()
+    document.close()
+    return count
+
+
 def print_pdf(data: bytes, printer: QPrinter) -> int:
-    """Print a PDF file's bytes, a millimetre of it a millimetre on paper; returns the number of pages."""
+    """Print a PDF file's bytes, a millimetre of it a millimetre on paper; returns the number of pages. Into a file it goes as it is; to a
+    printer of the system as vectors through the spooler, else as pictures of its pages. Raises OSError where it cannot be written."""
+    if printer.outputFormat() is QPrinter.OutputFormat.PdfFormat and printer.outputFileName():
+        Path(printer.outputFileName()).write_bytes(data)
+        return pages_of(data)
+    if printer.printerName() and _spooled(data, printer.printerName(), printer.copyCount()):
+        return pages_of(data)
+    return _painted(data, printer)
+
+
+def _spooled(data: bytes, name: str, copies: int) -> bool:
+    """Hand a PDF to the system's spooler at its true size; whether it took it."""
+    spooler = shutil.which("lp")
+    if spooler is None:
+        return False
+    command = [spooler, "-d", name, "-n", str(copies), "-o", "print-scaling=none", "-t", "Pigtail"]
+    try:
+        done = subprocess.run(command, input=data, capture_output=True, check=False, timeout=SPOOLER_S)
+    except (OSError, subprocess.TimeoutExpired):
+        return False
+    return done.returncode == 0
+
+
+def _painted(data: bytes, printer: QPrinter) -> int:
+    """Print a PDF's pages as pictures; returns how many."""
     buffer = QBuffer()
     buffer.setData(QByteArray(data))
     buffer.open(QIODevice.OpenModeFlag.ReadOnly)
@@ -68,3 +112,40 @@ def ask_printer(parent: QWidget) -> QPrinter | None:
     dialog = QPrintDialog(printer, parent)
     dialog.setWindowTitle("Print the build sheet")
     return printer if dialog.exec() == QPrintDialog.DialogCode.Accepted else None
+
+
+class Preview(Dialog):
+    """The pages as they will be printed, to be looked at first."""
+
+    def __init__(self, data: bytes, parent: QWidget | None = None) -> None:
+        from PyQt6.QtPdfWidgets import QPdfView
+
+        super().__init__(parent)
+        self.setObjectName("preview")
+        self.setWindowTitle("The sheet, before it is printed")
+        self.resize(820, 720)
+        self._buffer = QBuffer(self)
+        self._buffer.setData(QByteArray(data))
+        self._buffer.open(QIODevice.OpenModeFlag.ReadOnly)
+        self.document = QPdfDocument(self)
+        self.document.load(self._buffer)
+        self.view = QPdfView(self)
+        self.view.setAccessibleName("The pages of the sheet")
+        self.view.setToolTip("Scroll to go through the pages")
+        self.view.setDocument(self.document)
+        self.view.setPageMode(QPdfView.PageMode.MultiPage)
+        self.view.setZoomMode(QPdfView.ZoomMode.FitToWidth)
+        count = self.document.pageCount()
+        say = QLabel(
+            f"{count} page{'' if count == 1 else 's'}, printed at true size: measure the bar of 50 mm on paper."
+        )
+        say.setObjectName("dim")
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        go = buttons.addButton("Print…", QDialogButtonBox.ButtonRole.AcceptRole)
+        assert go is not None
+        go.setObjectName("main")
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout = QVBoxLayout(self)
+        for widget in (say, self.view, buttons):
+            layout.addWidget(widget)

@@ -11,9 +11,11 @@ from PyQt6.QtWidgets import QApplication
 from pigtail.desktop import ask
 from pigtail.desktop.probing import now
 from pigtail.edits.change import Change
-from pigtail.edits.readings import correct_reading, log_readings, strike_reading
+from pigtail.edits.readings import correct_reading, log_reading, log_readings, strike_reading
 from pigtail.job.disk import read_whole
+from pigtail.job.document import FUNCTION_UNITS
 from pigtail.job.errors import JobError
+from pigtail.job.meter_log import is_log, rows_of
 from pigtail.job.reading_import import read_rows, text_of, value_of
 from pigtail.units import UnreadableError
 
@@ -55,7 +57,37 @@ def import_file(desk: Desk, path: Path) -> None:
     except JobError as error:
         desk.tell(str(error))
         return
-    import_text(desk, text, path.name)
+    if desk.session.job is None:
+        return
+    try:
+        log = is_log(desk.session.job, text)
+    except JobError as error:
+        desk.tell(f"{path.name}: {error}; no reading was imported")
+        return
+    if log:
+        take_log(desk, text, path.name)
+    else:
+        import_text(desk, text, path.name)
+
+
+def take_log(desk: Desk, text: str, name: str) -> None:
+    """Ask how a meter's own log is to be read, and log what it came to where the probes are set."""
+    from pigtail.desktop.logdialog import LogDialog
+
+    job, setup = desk.session.job, desk.bench.strip.setup()
+    if job is None or setup is None:
+        return
+    if not FUNCTION_UNITS.get(setup.function):
+        desk.tell(f"A log holds no {setup.function.value}; set the bench strip to what the meter recorded.")
+        return
+    dialog = LogDialog(job, setup, name, rows_of(text), desk.settings, desk.window)
+    if not dialog.exec() or dialog.found is None:
+        return
+    value, note = dialog.found.middle, dialog.found.note(setup.function, name)
+    words = f"log {text_of(setup.function, value)} at {job.label(setup.point)}"
+    edit = partial(log_reading, value=value, when=now(), note=note, **setup.setup())
+    if desk.session.edit(Change(words, edit)):
+        desk.tell(f"One reading was logged from {name}: {note}.")
 
 
 def paste(desk: Desk) -> None:
