@@ -101,12 +101,13 @@ def _numbers(rows: list[list[str]], column: int) -> int:
 
 
 def _is_number(text: str) -> bool:
-    return (
+    figures = (
         bool(text)
         and text[0] in "+-−.,0123456789"
         and ":" not in text
         and text.count("-") + text.count(".") < 3
     )
+    return figures or text.upper() in OVER
 
 
 def read_log(rows: list[list[str]], columns: Columns, function: Function) -> LogSum:
