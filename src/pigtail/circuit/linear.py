@@ -300,7 +300,7 @@ class _Rows(NamedTuple):
     rows: tuple[int, ...]
 
 
-@remembered(256)
+@remembered(64)
 def _rows_of(places: tuple[Place, ...], added: tuple[int, ...]) -> _Rows:
     rows = np.array([i for i, _ in places] + list(added))
     order = np.argsort(rows, kind="stable")

@@ -61,4 +61,4 @@ def _groups(pairs: Iterable[_Pair]) -> tuple[dict[str, str], Element | None]:
 
 
 #: Structures that were found sound already.
-_SOUND: Store[object, bool] = Store(f"{__name__}._SOUND", 512)
+_SOUND: Store[object, bool] = Store(f"{__name__}._SOUND", 64)
