@@ -21,6 +21,8 @@ from pigtail.units.known import KnownError
 MAX_BYTES = 64_000_000
 #: So much of what the reader of the text says is passed on [letters].
 MOST_SAID = 200
+#: What JSON Schema the schema is written in.
+DIALECT = "https://json-schema.org/draft/2020-12/schema"
 Extras = dict[str, Any]
 
 
@@ -190,4 +192,4 @@ def save(document: Document, path: Path | str) -> Seen:
 
 def schema() -> dict[str, Any]:
     """JSON Schema of the job file."""
-    return msgspec.json.schema(Job)
+    return {"$schema": DIALECT, "$id": f"urn:pigtail:job:{VERSION}", **msgspec.json.schema(Job)}

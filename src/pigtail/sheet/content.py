@@ -46,8 +46,8 @@ def make_sheet(job: Job, studies: Studies) -> Sheet:
     build = studies.of(LoomFound)
     parts, buy = parts_tables(job, build)
     blocks: list[Block] = [
-        SheetLines("Open questions", _questions(job, studies)),
         wiring_block(job, build),
+        SheetLines("Open questions", _questions(job, studies)),
         SheetLines(
             "The plan", tuple(link_sentence(job, link) for link in job.links), "Nothing is planned yet."
         ),
@@ -119,12 +119,12 @@ def _numbers(studies: Studies) -> SheetTable:
     ]
     shown = {f"{parts[0]}.{parts[-1]}" for parts in told}
     rows = tuple(
-        (name, e.words, e.text(), e.basis.value if not e.missing else f"needs: {e.missing[0].words}")
+        (e.words, e.text(), e.basis.value if not e.missing else f"needs: {e.missing[0].words}", name)
         for name, e in studies.numbers.items()
         if name in shown
     )
     return SheetTable(
-        "Numbers", ("name", "what it is", "value (spread)", "basis"), rows, weights=(2.4, 3, 3, 1.6)
+        "Numbers", ("what it is", "value (spread)", "basis", "its name"), rows, weights=(3, 3, 1.6, 2.4)
     )
 
 
