@@ -23,6 +23,7 @@ from pigtail.job.saving import Obstacle, ObstacleError, save_over
 from pigtail.service import services
 from pigtail.service.client import CancelledError, Helper, Inside
 from pigtail.studies.found import Studies
+from pigtail.units.memory import EVERY, give_back
 
 #: Edits that come closer together than this are studied when they come to rest [ms].
 BURST_MS = 150
@@ -77,6 +78,7 @@ class Session(QObject):
         self.studies: Studies | None = None
         self.path: Path | None = None
         self.number = 0
+        self._advised = 0
         self.kept_number = 0
 
     def _make_keeper(self) -> Keeper:
@@ -312,6 +314,9 @@ class Session(QObject):
         if job is self.job:
             self.studies = studies
             self.studied.emit(studies)
+        self._advised += 1
+        if self._advised % EVERY == 0:
+            self._disk.submit("give back", give_back, lambda _: None, lambda _: None)
 
     def _not_studied(self, error: BaseException) -> None:
         if isinstance(error, CancelledError):

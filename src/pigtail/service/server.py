@@ -12,6 +12,7 @@ import struct
 from typing import Any, BinaryIO
 
 from pigtail.service.services import SERVICES
+from pigtail.units.memory import EVERY, give_back
 
 LENGTH = struct.Struct(">Q")
 
@@ -35,7 +36,11 @@ def receive(stream: BinaryIO) -> Any:
 
 def serve(requests: BinaryIO, answers: BinaryIO) -> None:
     """Answer requests (name, arguments, named ones) with (True, result) or (False, exception) until the input ends."""
+    answered = 0
     while True:
+        answered += 1
+        if answered % EVERY == 0:
+            give_back()
         try:
             name, arguments, named = receive(requests)
         except (EOFError, OSError):
