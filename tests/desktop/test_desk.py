@@ -14,7 +14,7 @@ from tests.desktop.conftest import Bench
 
 from pigtail.catalogue.demo import demo
 from pigtail.catalogue.glossary import words
-from pigtail.desktop import looks, theme
+from pigtail.desktop import theme
 from pigtail.desktop.actions import MENUS, TABLE
 from pigtail.desktop.benchmode import BenchMode
 from pigtail.desktop.helping import KEYS, LIMITS, WORDS, Help, pages
@@ -142,7 +142,7 @@ def test_the_size_of_things_is_stepped_and_told(bench: Bench) -> None:
     assert "125 %" in bench.message()
     for _ in range(9):
         bench.run("smaller")
-    assert bench.assembly.settings.value("text_size") == looks.SIZES[0]
+    assert bench.assembly.settings.value("text_size") == theme.SIZES[0]
     bench.run("usual")
     assert theme.text_size(bench.assembly.settings) == 100
     bench.assembly.settings.setValue("text_size", "enormous")

@@ -11,9 +11,10 @@ from msgspec.structs import replace
 from pigtail import edits
 from pigtail.catalogue.demo import demo
 from pigtail.job.document import Job
+from pigtail.job.measured import Measured
 from pigtail.studies.all import study_job
 from pigtail.studies.narrating import figures_of
-from pigtail.units import parse_quantity
+from pigtail.units import Basis, Known, parse_quantity
 
 
 def told(job: Job, code: str) -> tuple[str, ...]:
@@ -82,3 +83,14 @@ def test_every_number_that_moves_is_told_and_none_that_was_not_reckoned(name: st
     bare = replace(job, links=())
     studies = study_job(bare)
     assert not any(figures_of(bare, studies, f) for f in studies.of(type(studies.found[2])).findings)
+
+
+def test_what_was_read_is_told_and_not_what_the_papers_said() -> None:
+    """The sentence holds the values that were reckoned with: a reading counts above the paper."""
+    job = demo("larkmoor").job
+    paper = edits.set_value(
+        job, "host.record_in", "impedance", Known.of(20e3, "Ω", Basis.TYPICAL, tolerance=0.5)
+    )
+    counts = Measured(paper).job.terminal("host.record_in").impedance
+    assert counts.nominal == pytest.approx(49.0e3, rel=0.01)
+    assert "into 49 kΩ leaves 256 mV" in told(paper, "level.fits")[0]

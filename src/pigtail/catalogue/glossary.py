@@ -7,6 +7,7 @@ import tomllib
 from functools import cache
 
 from pigtail.catalogue.topologies import data
+from pigtail.units.store import remembered
 
 
 @cache
@@ -45,6 +46,7 @@ def explain(text: str) -> tuple[tuple[str, str], ...]:
     return tuple((word, _told()["words"][word]) for word in found)
 
 
+@remembered(1024)
 def tip_for(text: str, value: str = "") -> str:
     """A tip for what stands on the screen: its words explained, and how its value is found."""
     told = [f"{word}: {means}" for word, means in explain(text)]

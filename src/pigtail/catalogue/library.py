@@ -17,7 +17,6 @@ from msgspec.structs import replace
 
 from pigtail.catalogue.kinds import Listed, host_kinds, make_host, make_module, module_kinds
 from pigtail.job.check import check_job
-from pigtail.job.checking_size import check_sizes
 from pigtail.job.disk import read_whole, write_atomically
 from pigtail.job.document import Host, Job, Module
 from pigtail.job.errors import FileError, JobError
@@ -172,7 +171,6 @@ def _checked(path: Path, what: str, raw: object) -> Module | Host:
             else Job(host=bare, modules=(replace(device, id="module"),))
         )
         job = made_storable(job)
-        check_sizes(job)
         check_job(job)
     except (msgspec.ValidationError, JobError, ValueError, RecursionError) as error:
         raise FileError(

@@ -26,14 +26,10 @@ def set_theme(settings: QSettings, name: str) -> None:
     settings.setValue("theme", name)
 
 
-#: Steps of the text's size, in per cent; all that is drawn grows with it.
-SIZES = (80, 90, 100, 110, 125, 150, 175, 200)
-
-
 def set_text_size(desk: Desk, by: int) -> None:
     """Make everything a step larger or smaller, or as usual (0), from the next start on."""
-    at = SIZES.index(theme.text_size(desk.settings))
-    size = SIZES[min(max(at + by, 0), len(SIZES) - 1)] if by else 100
+    at = theme.SIZES.index(theme.text_size(desk.settings))
+    size = theme.SIZES[min(max(at + by, 0), len(theme.SIZES) - 1)] if by else 100
     desk.settings.setValue("text_size", size)
     desk.tell(f"Everything is shown at {size} % from the next start on.")
 

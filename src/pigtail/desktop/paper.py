@@ -7,7 +7,7 @@ import shutil
 import subprocess
 from pathlib import Path
 
-from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QPointF, QRectF, QSize
+from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QObject, QPointF, QRectF, QSize
 from PyQt6.QtGui import QImage, QPageLayout, QPageSize, QPainter
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
@@ -25,16 +25,19 @@ def on_letter(printer: QPrinter) -> bool:
     return printer.pageLayout().pageSize().id() == QPageSize.PageSizeId.Letter
 
 
-def pages_of(data: bytes) -> int:
-    """How many pages a PDF file's bytes have."""
-    buffer = QBuffer()
+def _opened(data: bytes, parent: QObject | None = None) -> QPdfDocument:
+    """The document of a PDF file's bytes, which it keeps."""
+    document = QPdfDocument(parent)
+    buffer = QBuffer(document)
     buffer.setData(QByteArray(data))
     buffer.open(QIODevice.OpenModeFlag.ReadOnly)
-    document = QPdfDocument(None)
     document.load(buffer)
-    count = document.pageCount()
-    document.close()
-    return count
+    return document
+
+
+def pages_of(data: bytes) -> int:
+    """How many pages a PDF file's bytes have."""
+    return _opened(data).pageCount()
 
 
 def print_pdf(data: bytes, printer: QPrinter) -> int:
@@ -63,11 +66,7 @@ def _spooled(data: bytes, name: str, copies: int) -> bool:
 
 def _painted(data: bytes, printer: QPrinter) -> int:
     """Print a PDF's pages as pictures; returns how many."""
-    buffer = QBuffer()
-    buffer.setData(QByteArray(data))
-    buffer.open(QIODevice.OpenModeFlag.ReadOnly)
-    document = QPdfDocument(None)
-    document.load(buffer)
+    document = _opened(data)
     printer.setFullPage(True)
     printer.setPageMargins(QMarginsF(0, 0, 0, 0), QPageLayout.Unit.Point)
     _turn(printer, document, 0)
@@ -124,11 +123,7 @@ class Preview(Dialog):
         self.setObjectName("preview")
         self.setWindowTitle("The sheet, before it is printed")
         self.resize(820, 720)
-        self._buffer = QBuffer(self)
-        self._buffer.setData(QByteArray(data))
-        self._buffer.open(QIODevice.OpenModeFlag.ReadOnly)
-        self.document = QPdfDocument(self)
-        self.document.load(self._buffer)
+        self.document = _opened(data, self)
         self.view = QPdfView(self)
         self.view.setAccessibleName("The pages of the sheet")
         self.view.setToolTip("Scroll to go through the pages")

@@ -81,6 +81,10 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(os.path.join(FONTS, file))
 
 
+#: Steps of the size of everything [%].
+SIZES = (80, 90, 100, 110, 125, 150, 175, 200)
+
+
 def named(name: str, application: QApplication) -> Theme:
     """The theme of a name: light, dark, or what the system's is (any other)."""
     hints = application.styleHints()
@@ -91,7 +95,7 @@ def named(name: str, application: QApplication) -> Theme:
 def text_size(settings: QSettings) -> int:
     """How large everything is shown [%]; what cannot be is 100."""
     size = str(settings.value("text_size", "100"))
-    return int(size) if size in ("80", "90", "100", "110", "125", "150", "175", "200") else 100
+    return next((s for s in SIZES if str(s) == size), 100)
 
 
 def apply(application: QApplication, theme: Theme) -> None:

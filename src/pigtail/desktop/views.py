@@ -84,12 +84,10 @@ class Views(QObject):
         job, studies = self._desk.session.job, self._desk.session.studies
         if job is None or studies is None:
             return
-        view = self.of(self.here)
-        view.show_job(job, studies)
-        tip_all(view)
-        study = next(s for s in studies.each() if s.name == self.here)
         from pigtail.studies.narrating import figures_of
 
+        self.of(self.here).show_job(job, studies)
+        study = next(s for s in studies.each() if s.name == self.here)
         figures = partial(figures_of, job, studies)
         self._desk.why.show_study(self._desk.window.lead.splices[self.here].words, study, figures)
 

@@ -12,7 +12,7 @@ import msgspec
 from msgspec.structs import replace
 
 from pigtail.job.check import check_job
-from pigtail.job.document import HOST, Job, SupplyClass
+from pigtail.job.document import HOST, Host, Job, Module, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.safety import live_reading, reaches_host
 from pigtail.job.texts import UnstorableError, made_storable
@@ -81,6 +81,14 @@ def checked(job: Job) -> Job:
     except JobError as error:
         raise EditError(str(error), value=error.value) from error
     return job
+
+
+def device_of(job: Job, device_id: str) -> Host | Module:
+    """The host or a module by its id; raises EditError for one that is not there."""
+    device = job.device(device_id)
+    if device is None:
+        raise EditError(f"there is no device {device_id}", value=device_id)
+    return device
 
 
 def with_device(job: Job, device_id: str, **changes: Any) -> Job:

@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from pigtail.edits.change import checked, with_device
+from pigtail.edits.change import checked, device_of, with_device
 from pigtail.job.checking import ID
 from pigtail.job.document import (
     HOST,
@@ -73,20 +73,13 @@ def _device_of(address: str) -> str:
     return address.partition(".")[0]
 
 
-def _owner(job: Job, device_id: str) -> Host | Module:
-    device = job.device(device_id)
-    if device is None:
-        raise EditError(f"there is no device {device_id}", value=device_id)
-    return device
-
-
 def _with_host(job: Job, **changes: Any) -> Job:
     return checked(replace(job, host=replace(job.host, **changes)))
 
 
 def _with_point(job: Job, address: str, new: AnyTerminal) -> Job:
     device_id, _, point_id = address.partition(".")
-    terminals = _owner(job, device_id).terminals
+    terminals = device_of(job, device_id).terminals
     return with_device(job, device_id, terminals=tuple(new if t.id == point_id else t for t in terminals))
 
 
@@ -98,7 +91,7 @@ def add_point(job: Job, terminal: AnyTerminal, stage: str = "", device_id: str =
     if not terminal.name.strip():
         raise EditError("a point needs a name", value=terminal.name)
     if device_id != HOST:
-        return with_device(job, device_id, terminals=(*_owner(job, device_id).terminals, terminal))
+        return with_device(job, device_id, terminals=(*device_of(job, device_id).terminals, terminal))
     host = replace(job.host, terminals=(*job.host.terminals, terminal))
     if stage:
         if stage not in {s.id for s in host.stages}:
@@ -114,7 +107,7 @@ def remove_point(job: Job, address: str) -> Job:
     Raises EditError where it is used.
     """
     point, device_id = _point(job, address), _device_of(address)
-    device = _owner(job, device_id)
+    device = device_of(job, device_id)
     users = [x.name for x in job.links if any(j.terminal == address for j in x.joins)]
     users += [f"reading {r.id}" for r in job.readings if address in (r.point, r.against)]
     users += [f"the path {p.id}" for p in device.paths if point.id in (p.a, p.b)]

@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from pigtail.edits.change import checked
+from pigtail.edits.change import checked, device_of, with_device
 from pigtail.edits.links import free_id
-from pigtail.job.document import HOST, Host, Job, Link, Module
+from pigtail.job.document import Job, Link, Module
 from pigtail.job.errors import EditError
 from pigtail.job.logbook import Doing
 
@@ -38,7 +38,7 @@ def _read_at(job: Job, module_id: str) -> set[str]:
 
 def _module(job: Job, module_id: str) -> Module:
     device = job.device(module_id)
-    if device is None or isinstance(device, Host):
+    if not isinstance(device, Module):
         raise EditError(f"there is no module {module_id}", value=module_id)
     return device
 
@@ -144,8 +144,5 @@ def name_device(job: Job, device_id: str, name: str) -> Job:
     """Call the host or a module something else. Raises EditError for no name or a device that is not there."""
     if not name.strip():
         raise EditError("the host and each module need a name", value=name)
-    if device_id == HOST:
-        return checked(replace(job, host=replace(job.host, name=name.strip())))
-    module = _module(job, device_id)
-    renamed = replace(module, name=name.strip())
-    return checked(replace(job, modules=tuple(renamed if m is module else m for m in job.modules)))
+    device_of(job, device_id)
+    return with_device(job, device_id, name=name.strip())

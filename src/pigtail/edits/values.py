@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from pigtail.edits.change import checked, with_device
+from pigtail.edits.change import checked, device_of, with_device
 from pigtail.job.document import Brief, Host, Job, Module, SupplyClass
 from pigtail.job.errors import EditError
 from pigtail.job.quantities import quantity
@@ -58,7 +58,7 @@ def set_value(job: Job, address: str, field: str, value: Known | None) -> Job:
     return with_device(
         job,
         device_id,
-        terminals=tuple(changed if t is terminal else t for t in _device(job, device_id).terminals),
+        terminals=tuple(changed if t is terminal else t for t in device_of(job, device_id).terminals),
     )
 
 
@@ -71,7 +71,7 @@ def set_values(job: Job, values: tuple[tuple[str, str, Known | None], ...]) -> J
 
 def set_path(job: Job, device_id: str, path_id: str, resistance: Known | None) -> Job:
     """Set the resistance between two returns of a device. Raises EditError for a path that is not there."""
-    device = _device(job, device_id)
+    device = device_of(job, device_id)
     if path_id not in {p.id for p in device.paths}:
         raise EditError(f"there is no path {path_id}", value=path_id)
     return with_device(
@@ -79,13 +79,6 @@ def set_path(job: Job, device_id: str, path_id: str, resistance: Known | None) -
         device_id,
         paths=tuple(replace(p, resistance=resistance) if p.id == path_id else p for p in device.paths),
     )
-
-
-def _device(job: Job, device_id: str) -> Host | Module:
-    device = job.device(device_id)
-    if device is None:
-        raise EditError(f"there is no device {device_id}", value=device_id)
-    return device
 
 
 def add_module(job: Job, module: Module) -> Job:

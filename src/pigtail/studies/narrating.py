@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 
 from pigtail.catalogue.topologies import Does, topology
 from pigtail.job.document import AudioIn, AudioOut, Job
@@ -11,6 +12,7 @@ from pigtail.studies.findings import Finding, Study
 from pigtail.studies.found import Studies
 from pigtail.studies.level.found import FeedDetail, LevelFound
 from pigtail.studies.power.found import PowerFound, SupplyDetail
+from pigtail.studies.survey.found import SurveyFound
 from pigtail.studies.wording import listed
 from pigtail.units import format_quantity, from_dbv
 from pigtail.units.known import Known
@@ -27,6 +29,7 @@ def figures_of(job: Job, studies: Studies, finding: Finding) -> tuple[str, ...]:
     )
     if study is None or not finding.number:
         return ()
+    job = studies.of(SurveyFound).job or job  # with what was read above the papers, as it was reckoned
     field = finding.number.rpartition(".")[2]
     number = study.numbers.get(study.number_of(finding))
     teller = TELLERS.get((study.name, field))
@@ -65,11 +68,6 @@ def _plainly(number: Estimate, finding: Finding) -> Iterator[str]:
 # -- levels -------------------------------------------------------------------------------------------------
 
 
-def _feed(study: Study, finding: Finding) -> FeedDetail | None:
-    feeds = study.feeds if isinstance(study, LevelFound) else ()
-    return next((f for f in feeds if f.link == finding.subject), None)
-
-
 def _way(job: Job, feed: FeedDetail) -> Iterator[str]:
     """From the e.m.f. through every network to what is left at the input."""
     link, sink = job.link(feed.link), job.terminal(feed.sink)
@@ -90,29 +88,31 @@ def _way(job: Job, feed: FeedDetail) -> Iterator[str]:
     yield f"{_sentence(start)}{way} into {_known(sink.impedance)} leaves {_volts(feed.rungs[-1].level)}."
 
 
-def _against_wanted(job: Job, study: Study, finding: Finding) -> Iterator[str]:
-    feed = _feed(study, finding)
+def _at_input(
+    job: Job, study: Study, finding: Finding, says: Callable[[FeedDetail, str, float], str]
+) -> Iterator[str]:
+    """The way to the input of a feed, and what is said of the decibels that its number tells there."""
+    feeds = study.feeds if isinstance(study, LevelFound) else ()
+    feed = next((f for f in feeds if f.link == finding.subject), None)
     if feed is None:
         return
     yield from _way(job, feed)
-    over = study.numbers.get(study.number_of(finding))
-    if feed.wanted.value is not None and over is not None and over.value is not None:
-        side = "over" if over.value >= 0 else "under"
-        gets = f"it gets {format_quantity(abs(over.value), 'dB')} {side} that"
-        yield _sentence(f"{job.label(feed.sink)} wants {_volts(feed.wanted)}; {gets}.")
+    number = study.numbers.get(study.number_of(finding))
+    if number is not None and number.value is not None:
+        told = says(feed, format_quantity(abs(number.value), "dB"), number.value)
+        yield from [_sentence(f"{job.label(feed.sink)} {told}.")] if told else []
 
 
-def _against_overload(job: Job, study: Study, finding: Finding) -> Iterator[str]:
-    feed = _feed(study, finding)
-    if feed is None:
-        return
-    yield from _way(job, feed)
-    room = study.numbers.get(study.number_of(finding))
-    if feed.overload.value is not None and room is not None and room.value is not None:
-        left = "room is left" if room.value >= 0 else "too much"
-        yield _sentence(
-            f"{job.label(feed.sink)} distorts from {_volts(feed.overload)}; {format_quantity(abs(room.value), 'dB')} {left}."
-        )
+def _wants(feed: FeedDetail, size: str, over_db: float) -> str:
+    if feed.wanted.value is None:
+        return ""
+    return f"wants {_volts(feed.wanted)}; it gets {size} {'over' if over_db >= 0 else 'under'} that"
+
+
+def _overloads(feed: FeedDetail, size: str, room_db: float) -> str:
+    if feed.overload.value is None:
+        return ""
+    return f"distorts from {_volts(feed.overload)}; {size} {'room is left' if room_db >= 0 else 'too much'}"
 
 
 # -- supplies -----------------------------------------------------------------------------------------------
@@ -188,8 +188,8 @@ def _at_pins(job: Job, study: Study, finding: Finding) -> Iterator[str]:
 
 
 TELLERS: dict[tuple[str, str], Callable[[Job, Study, Finding], Iterator[str]]] = {
-    ("level", "target_db"): _against_wanted,
-    ("level", "headroom_db"): _against_overload,
+    ("level", "target_db"): partial(_at_input, says=_wants),
+    ("level", "headroom_db"): partial(_at_input, says=_overloads),
     ("power", "rail_room"): _spare,
     ("power", "rail_margin_a"): _spare,
     ("power", "regulator_tj_c"): _heat,

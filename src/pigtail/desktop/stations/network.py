@@ -125,6 +125,7 @@ class NetworkStrip(Painting):
             more = QToolButton(self)
             more.setObjectName("settled")
             more.setAccessibleName(f"{slot.shape.title}: {_name(slot.rule)}, locked or free")
+            more.setToolTip(more.accessibleName())
             more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
             menu = QMenu(more)
             menu.aboutToShow.connect(partial(self._fill_more, slot, menu))
