@@ -84,3 +84,21 @@ def test_a_newer_or_broken_library_is_told_and_left(tmp_path: Path) -> None:
             library.kept("", path)
         assert library.offered("module", path) == module_kinds()
         assert path.read_bytes() == before
+
+
+def test_a_library_that_breaks_under_way_is_told_in_one_sentence(tmp_path: Path) -> None:
+    """A table that is not as it should be: whatever is asked of it, the answer is one sentence."""
+    path = tmp_path / "odd.sqlite"
+    made = sqlite3.connect(path)
+    made.execute("CREATE TABLE other (x)")
+    made.execute("PRAGMA user_version = 1")
+    made.close()
+    for ask in (
+        lambda: library.kept("", path),
+        lambda: library.keep(make_module("card_player_5v"), "x", path),
+        lambda: library.device_of(1, path),
+        lambda: library.forget(1, path),
+    ):
+        with pytest.raises(FileError) as trouble:
+            ask()
+        assert "\n" not in str(trouble.value)

@@ -6,7 +6,8 @@ A file holds one device as JSON: `{"format": "pigtail-device", "version": 1, "wh
 from __future__ import annotations
 
 import sqlite3
-from contextlib import closing
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -55,76 +56,59 @@ def library_path() -> Path:
     return Path(platformdirs.user_data_dir("pigtail")) / "devices.sqlite"
 
 
-def _open(path: Path | None) -> sqlite3.Connection:
-    """The library, made when it is not there; raises FileError for one of a newer program or one that is none."""
+@contextmanager
+def _library(
+    path: Path | None, trouble: str = "the library of own devices cannot be opened"
+) -> Iterator[sqlite3.Connection]:
+    """The library, made when it is not there, in one transaction. Raises FileError for one of a newer program, and for whatever goes wrong
+    with it."""
     path = path or library_path()
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        library = sqlite3.connect(path, timeout=5.0)
-        version = int(library.execute("PRAGMA user_version").fetchone()[0])
-        if version == 0:
-            with library:
+        with closing(sqlite3.connect(path, timeout=5.0)) as library, library:
+            version = int(library.execute("PRAGMA user_version").fetchone()[0])
+            if version > SCHEMA:
+                raise FileError(
+                    path,
+                    f"the library was written by a newer Pigtail (schema {version}, this one reads {SCHEMA}); update Pigtail",
+                )
+            if version == 0:
                 library.execute(_TABLE)
                 library.execute(f"PRAGMA user_version = {SCHEMA}")
+            yield library
     except (sqlite3.Error, OSError) as error:
-        raise FileError(
-            path, f"the library of own devices cannot be opened ({error}); move it away or free its folder"
-        ) from error
-    if version > SCHEMA:
-        library.close()
-        raise FileError(
-            path,
-            f"the library was written by a newer Pigtail (schema {version}, this one reads {SCHEMA}); update Pigtail",
-        )
-    return library
+        raise FileError(path, f"{trouble} ({error}); move it away or free its folder") from error
 
 
 def kept(what: str = "", path: Path | None = None) -> tuple[OwnDevice, ...]:
     """The devices in the library, by name; of one sort, "module" or "host", if one is named. Raises FileError."""
     if path is None and not library_path().exists():
         return ()
-    with closing(_open(path)) as library:
-        try:
-            found = library.execute(
-                "SELECT id, what, name, source, added FROM device WHERE ? IN ('', what) ORDER BY name COLLATE NOCASE, id",
-                (what,),
-            ).fetchall()
-        except sqlite3.Error as error:
-            raise FileError(
-                path or library_path(), f"the library of own devices cannot be read ({error}); move it away"
-            ) from error
-    return tuple(OwnDevice(*row) for row in found)
+    asked = "SELECT id, what, name, source, added FROM device WHERE ? IN ('', what) ORDER BY name COLLATE NOCASE, id"
+    with _library(path) as library:
+        return tuple(OwnDevice(*row) for row in library.execute(asked, (what,)))
 
 
 def keep(device: Module | Host, source: str, path: Path | None = None) -> int:
     """Put a device into the library, with what it was made from; returns its number there. Raises FileError."""
-    what = "host" if isinstance(device, Host) else "module"
-    row = (
-        what,
-        device.name,
-        source,
-        datetime.now().astimezone().date().isoformat(),
-        msgspec.json.encode(device),
-    )
-    with closing(_open(path)) as library:
-        try:
-            with library:
-                made = library.execute(
-                    "INSERT INTO device (what, name, source, added, body) VALUES (?, ?, ?, ?, ?)", row
-                )
-        except sqlite3.Error as error:
-            raise FileError(
-                path or library_path(),
-                f"{device.name} cannot be put into the library ({error}); free its folder",
-            ) from error
+    today = datetime.now().astimezone().date().isoformat()
+    row = (_what(device), device.name, source, today, msgspec.json.encode(device))
+    with _library(path, f"{device.name} cannot be put into the library") as library:
+        made = library.execute(
+            "INSERT INTO device (what, name, source, added, body) VALUES (?, ?, ?, ?, ?)", row
+        )
         return int(made.lastrowid or 0)
+
+
+def _what(device: Module | Host) -> str:
+    return "host" if isinstance(device, Host) else "module"
 
 
 def device_of(number: int, path: Path | None = None) -> Module | Host:
     """A device of the library by its number. Raises FileError for one that is not there or cannot be used."""
-    with closing(_open(path)) as library:
-        row = library.execute("SELECT what, body FROM device WHERE id = ?", (number,)).fetchone()
     where = path or library_path()
+    with _library(path) as library:
+        row = library.execute("SELECT what, body FROM device WHERE id = ?", (number,)).fetchone()
     if row is None:
         raise FileError(
             where, f"there is no device {number} in the library; it may have been taken out elsewhere"
@@ -134,14 +118,14 @@ def device_of(number: int, path: Path | None = None) -> Module | Host:
 
 def forget(number: int, path: Path | None = None) -> None:
     """Take a device out of the library. Raises FileError."""
-    with closing(_open(path)) as library, library:
+    with _library(path) as library:
         library.execute("DELETE FROM device WHERE id = ?", (number,))
 
 
 def write_device(device: Module | Host, path: Path) -> None:
     """Write a device to a file of its own. Raises FileError."""
-    what = "host" if isinstance(device, Host) else "module"
-    content = msgspec.json.format(msgspec.json.encode(DeviceFile(FORMAT, VERSION, what, device)), indent=2)
+    told = DeviceFile(FORMAT, VERSION, _what(device), device)
+    content = msgspec.json.format(msgspec.json.encode(told), indent=2)
     write_atomically(path, content + b"\n")
 
 
@@ -153,7 +137,7 @@ def read_device(path: Path) -> Module | Host:
         raise FileError(
             path, f"this is no file of a module or host ({error}); choose one that ends in {SUFFIX}"
         ) from error
-    if told.format != FORMAT or told.version > VERSION:
+    if told.format != FORMAT or told.version > VERSION or told.what not in _KINDS:
         raise FileError(
             path, "this is no file of a module or host, or one of a newer Pigtail; choose another"
         )
@@ -163,7 +147,7 @@ def read_device(path: Path) -> Module | Host:
 def _checked(path: Path, what: str, raw: object) -> Module | Host:
     """A device that a job can take, or FileError."""
     try:
-        device = msgspec.convert(raw, _KINDS.get(what, Module))
+        device = msgspec.convert(raw, _KINDS[what])
         bare = Host(name="host")
         job = (
             Job(host=device)
@@ -172,7 +156,7 @@ def _checked(path: Path, what: str, raw: object) -> Module | Host:
         )
         job = made_storable(job)
         check_job(job)
-    except (msgspec.ValidationError, JobError, ValueError, RecursionError) as error:
+    except (msgspec.ValidationError, JobError, KeyError, ValueError, RecursionError) as error:
         raise FileError(
             path, f"the device in it cannot be used ({error}); make it again from a job"
         ) from error

@@ -5,25 +5,21 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from pigtail.desktop.suffixes import DEVICES, JOBS, PICTURES, SOUNDS, TABLES
+
 if TYPE_CHECKING:
     from pigtail.desktop.assemble import Assembly
     from pigtail.desktop.stations.survey.station import SurveyStation
-
-PICTURES, SOUNDS, TABLES = (
-    (".png", ".jpg", ".jpeg", ".webp", ".pdf"),
-    (".wav", ".flac"),
-    (".csv", ".tsv", ".txt"),
-)
 
 
 def drop(a: Assembly, path: Path) -> None:
     """Take a file: a job is opened, a module added, readings are logged, a picture is pinned on, a recording is matched."""
     name = path.name.lower()
-    if name.endswith((".pigtail", ".pigtail.zip")):
+    if name.endswith(JOBS):
         a.files.open_path(path)
     elif a.session.job is None:
         a.tell(f"{path.name} belongs to a job; open one or begin one first.")
-    elif name.endswith(".pigtail-device"):
+    elif name.endswith(DEVICES):
         _survey(a).show_devices().read(path)
     elif name.endswith(TABLES):
         from pigtail.desktop.readings import import_file

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QComboBox, QDialogButtonBox, QFormLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QLabel, QVBoxLayout, QWidget
 
 from pigtail.desktop.tables import Cell, RowsModel, make_table
 from pigtail.desktop.tips import Dialog
@@ -66,13 +66,7 @@ class LogDialog(Dialog):
         self.outcome = QLabel()
         self.outcome.setObjectName("log_outcome")
         self.outcome.setWordWrap(True)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        go = buttons.addButton("Log it", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert go is not None
-        go.setObjectName("main")
-        self.go = go
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons, self.go = self.answers("Log it")
         layout = QVBoxLayout(self)
         for part in (say, table):
             layout.addWidget(part)

@@ -5,11 +5,10 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QIcon, QKeyEvent
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
-    QDialogButtonBox,
     QFormLayout,
     QHBoxLayout,
     QLabel,
@@ -95,22 +94,15 @@ class NewJob(Dialog):
         self.trouble.setWordWrap(True)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
-        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        go = self.buttons.addButton("Propose the plan", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert go is not None
-        go.setObjectName("main")
-        go.setToolTip("Ctrl+Enter does it from anywhere in the form")
-        self.go = go
+        self.buttons, self.go = self.answers("Propose the plan")
+        self.go.setToolTip("Ctrl+Enter does it from anywhere in the form")
         for button in self.buttons.buttons():
-            button.setIcon(QIcon())
             if isinstance(button, QPushButton):
                 button.setAutoDefault(False)
                 button.setDefault(False)
         self._lay_out()
         self.host_kind.currentIndexChanged.connect(lambda _k: self._host_chosen())
         self.module_kind.currentIndexChanged.connect(lambda _k: self._module_chosen())
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
         self._host_chosen()
         self._module_chosen()
 

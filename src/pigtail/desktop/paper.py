@@ -11,7 +11,7 @@ from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QObject, QPo
 from PyQt6.QtGui import QImage, QPageLayout, QPageSize, QPainter
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
-from PyQt6.QtWidgets import QDialogButtonBox, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from pigtail.desktop.tips import Dialog
 
@@ -135,12 +135,7 @@ class Preview(Dialog):
             f"{count} page{'' if count == 1 else 's'}, printed at true size: measure the bar of 50 mm on paper."
         )
         say.setObjectName("dim")
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        go = buttons.addButton("Print…", QDialogButtonBox.ButtonRole.AcceptRole)
-        assert go is not None
-        go.setObjectName("main")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons, _ = self.answers("Print…")
         layout = QVBoxLayout(self)
         for widget in (say, self.view, buttons):
             layout.addWidget(widget)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QDialogButtonBox,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -41,11 +40,7 @@ class PickDevice(Dialog):
         self.summary.setWordWrap(True)
         self.summary.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.summary.setMinimumHeight(64)
-        self.buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        take = self.buttons.addButton(go, QDialogButtonBox.ButtonRole.AcceptRole)
-        assert take is not None
-        take.setObjectName("main")
-        self.take = take
+        self.buttons, self.take = self.answers(go)
         for kind in offered(what):
             item = QListWidgetItem(kind.name)
             item.setData(Qt.ItemDataRole.UserRole, (kind.key, kind.summary))
@@ -64,8 +59,6 @@ class PickDevice(Dialog):
         self.search.textChanged.connect(self._narrow)
         self.list.currentItemChanged.connect(lambda _n, _o: self._show())
         self.list.itemDoubleClicked.connect(lambda _i: self.accept())
-        self.buttons.accepted.connect(self.accept)
-        self.buttons.rejected.connect(self.reject)
         self._narrow("")
 
     def _narrow(self, text: str) -> None:

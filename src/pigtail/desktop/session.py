@@ -99,9 +99,7 @@ class Session(QObject):
         self, document: Document, path: Path | None, *, unsaved: bool = False, studies: Studies | None = None
     ) -> None:
         """Make a document the open job, with an empty history; `studies` of it, if they were made already."""
-        self._history.clear()
-        self._turning, self._taken_over = "", None
-        self._keep_later.stop()
+        self._forget()
         self._extras, self._seen = document.extras, document.seen
         self._saved = None if unsaved else document.job
         self._hold(path)
@@ -168,10 +166,9 @@ class Session(QObject):
 
     def leave(self) -> None:
         """Close the open job: nothing is open then, and its recovery file is given up."""
-        self._history.clear()
+        self._forget()
         self._later.stop()
-        self._keep_later.stop()
-        self._turning, self._taken_over, self._postponed = "", None, False
+        self._postponed = False
         self.job, self.studies, self.path = None, None, None
         self._saved, self._seen, self._extras = None, None, {}
         if self._held is not None:
@@ -179,6 +176,12 @@ class Session(QObject):
             self._held = None
         self.helper.cancel()
         self._disk.submit("keep", self._keeper.drop, lambda _: None, self._not_kept)
+
+    def _forget(self) -> None:
+        """What belongs to the job that was open: its history, what is being turned, what was taken over, what waits to be kept."""
+        self._history.clear()
+        self._turning, self._taken_over = "", None
+        self._keep_later.stop()
 
     def _hold(self, path: Path | None) -> None:
         """Hold the job's file open, and no other; `owner` tells who else has it."""

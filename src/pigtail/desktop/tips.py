@@ -4,7 +4,16 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QAbstractButton, QAbstractScrollArea, QComboBox, QDialog, QLineEdit, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QAbstractScrollArea,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QLineEdit,
+    QPushButton,
+    QWidget,
+)
 
 #: What a person can take hold of.
 CONTROLS = (QAbstractButton, QComboBox, QLineEdit, QAbstractScrollArea)
@@ -25,6 +34,16 @@ def tip_all(root: QWidget) -> None:
 
 class Dialog(QDialog):
     """A dialog of the house: every control in it has a tip."""
+
+    def answers(self, go: str) -> tuple[QDialogButtonBox, QPushButton]:
+        """The buttons that end it: one that does what is asked, by its words, and Cancel."""
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        main = buttons.addButton(go, QDialogButtonBox.ButtonRole.AcceptRole)
+        assert main is not None
+        main.setObjectName("main")
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        return buttons, main
 
     def showEvent(self, event: QShowEvent | None) -> None:
         tip_all(self)

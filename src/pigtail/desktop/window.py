@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.desktop.lead import Lead
+from pigtail.desktop.suffixes import TAKEN
 from pigtail.desktop.telltales import TellTales
 
 WHY_WIDTH, STRIP_HEIGHT = 292, 82
@@ -205,12 +206,6 @@ class MainWindow(QMainWindow):
             event.accept()
         else:
             event.ignore()
-
-
-#: What may be dropped on the window, by the end of its name.
-TAKEN = (
-    ".pigtail", ".pigtail.zip", ".pigtail-device", ".csv", ".tsv", ".txt", ".png", ".jpg", ".jpeg", ".webp", ".pdf", ".wav", ".flac",
-)  # fmt: skip
 
 
 def _taken(urls: list) -> list[str]:  # type: ignore[type-arg]

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import csv
-import io
 import statistics
 from typing import NamedTuple
 
 from pigtail.job.document import FUNCTION_UNITS, Function, Job
 from pigtail.job.errors import JobError
-from pigtail.job.reading_import import MOST_CHARACTERS, MOST_ROWS
+from pigtail.job.reading_import import table_rows
 from pigtail.units import UnreadableError, format_quantity, parse_quantity
-from pigtail.units.storable import storable
 
 #: Words by which columns are known, in small letters.
 TIMES = ("time", "date", "when", "zeit", "datum", "timestamp", "no", "nr", "#")
@@ -45,25 +43,17 @@ class LogSum(NamedTuple):
 
 
 def rows_of(text: str) -> list[list[str]]:
-    """The rows of a table that has semicolons, tabs or commas between its cells; raises JobError for what is none."""
-    if len(text) > MOST_CHARACTERS:
-        raise JobError(f"the log is longer than {MOST_CHARACTERS:,} characters; take it in parts")
-    text = storable(text)
-    first = "\n".join(text.splitlines()[:20])
-    delimiter = ";" if ";" in first else "\t" if "\t" in first else ","
-    try:
-        rows = [
-            [c.strip() for c in row]
-            for row in csv.reader(io.StringIO(text), delimiter=delimiter)
-            if any(c.strip() for c in row)
-        ]
-    except csv.Error as error:
-        raise JobError(f"this is no table ({error}); save the log as CSV") from error
-    if not rows:
-        raise JobError("there is nothing in the log; record it again")
-    if len(rows) > MOST_ROWS:
-        raise JobError(f"there are more than {MOST_ROWS:,} rows; take them in parts")
-    return rows
+    """The rows of a log that has semicolons, tabs or commas between its cells; raises JobError for what is none."""
+    return table_rows(text, _dialect, "there is nothing in the log; record it again")
+
+
+def _dialect(beginning: str) -> type[csv.Dialect]:
+    """Commas part its cells where nothing else does: beside a semicolon or a tab they are decimal points."""
+
+    class Parted(csv.excel):
+        delimiter = next((c for c in ";\t" if c in beginning), ",")
+
+    return Parted
 
 
 def is_log(job: Job, text: str) -> bool:

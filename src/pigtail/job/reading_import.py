@@ -8,7 +8,9 @@ taken in that order.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from datetime import datetime
+from typing import TYPE_CHECKING, Any
 
 from pigtail.job.document import FUNCTION_UNITS, HEARD, HOST, SEEN, Function, Job, Reading
 from pigtail.job.errors import EditError, JobError
@@ -16,6 +18,9 @@ from pigtail.job.taking import taken
 from pigtail.job.wiring import probe_against
 from pigtail.units import UnreadableError, Volts, format_quantity, parse_quantity
 from pigtail.units.storable import storable
+
+if TYPE_CHECKING:
+    import csv
 
 COLUMNS = ("point", "against", "state", "function", "value")
 OTHERS = ("load", "series", "current", "drive", "note", "instrument", "when")
@@ -33,25 +38,18 @@ _SHORT = {
 def read_rows(job: Job, text: str, when: datetime) -> tuple[Reading, ...]:
     """The readings in a text; raises JobError naming the row and the mend, and then takes none."""
     import csv  # asked for by an import of readings only; the window imports this module at its start
-    import io
 
-    if len(text) > MOST_CHARACTERS:
-        raise JobError(f"the text is longer than {MOST_CHARACTERS:,} characters; take it in parts")
-    text = storable(text)
-    try:
-        dialect = csv.Sniffer().sniff(text[:4000], delimiters=",;\t")
-    except csv.Error:
-        dialect = csv.excel
-    try:
-        rows = [r for r in csv.reader(io.StringIO(text), dialect) if any(c.strip() for c in r)]
-    except csv.Error as error:
-        raise JobError(f"this is no table of readings ({error}); save it as CSV") from error
-    if not rows:
-        raise JobError(
-            "there are no readings in the text; copy rows with point, against, state, function and value"
-        )
-    if len(rows) > MOST_ROWS:
-        raise JobError(f"there are more than {MOST_ROWS:,} rows; take them in parts")
+    def dialect(beginning: str) -> type[csv.Dialect]:
+        try:
+            return csv.Sniffer().sniff(beginning, delimiters=",;\t")
+        except csv.Error:
+            return csv.excel
+
+    rows = table_rows(
+        text,
+        dialect,
+        "there are no readings in the text; copy rows with point, against, state, function and value",
+    )
     head = [c.strip().lower() for c in rows[0]]
     heading = "point" in head and "value" in head
     columns = head if heading else list(COLUMNS)
@@ -63,6 +61,27 @@ def read_rows(job: Job, text: str, when: datetime) -> tuple[Reading, ...]:
         except (JobError, UnreadableError) as error:
             raise JobError(str(error), where=f"row {number}") from error
     return tuple(found)
+
+
+def table_rows(text: str, dialect_of: Callable[[str], Any], empty: str) -> list[list[str]]:
+    """The rows of a table that hold anything, by the dialect that its beginning tells; raises JobError for what is none, is `empty` or too
+    long."""
+    import csv
+    import io
+
+    if len(text) > MOST_CHARACTERS:
+        raise JobError(f"the text is longer than {MOST_CHARACTERS:,} characters; take it in parts")
+    text = storable(text)
+    try:
+        reader = csv.reader(io.StringIO(text), dialect_of(text[:4000]))
+        rows = [[c.strip() for c in r] for r in reader if any(c.strip() for c in r)]
+    except csv.Error as error:
+        raise JobError(f"this is no table of readings ({error}); save it as CSV") from error
+    if not rows:
+        raise JobError(empty)
+    if len(rows) > MOST_ROWS:
+        raise JobError(f"there are more than {MOST_ROWS:,} rows; take them in parts")
+    return rows
 
 
 def _reading(job: Job, cells: dict[str, str], when: datetime, number: int) -> Reading:

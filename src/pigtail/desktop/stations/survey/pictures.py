@@ -300,17 +300,20 @@ class Pictures(QWidget):
         if self._job is not None:
             self.board.show_picture(self._job, picture, image)
 
-    def take(self, path: Path) -> None:
-        """Add a file, or say why it cannot be yet."""
+    def _has_folder(self) -> bool:
+        """Whether there is a folder for pictures yet; tells what makes one."""
         if self.folder is None:
             self.refused.emit("save the job first: its pictures lie in a folder beside it")
-        else:
+        return self.folder is not None
+
+    def take(self, path: Path) -> None:
+        """Add a file, or say why it cannot be yet."""
+        if self._has_folder():
             self.add_file(path)
 
     def ask_add(self) -> None:
         """Ask for files and add them."""
-        if self.folder is None:
-            self.refused.emit("save the job first: its pictures lie in a folder beside it")
+        if not self._has_folder():
             return
         for path in ask.picture_paths(self, str(self.folder)):
             self.add_file(path)
