@@ -10,9 +10,10 @@ from msgspec.structs import replace
 
 from pigtail import edits
 from pigtail.catalogue.demo import demo
-from pigtail.job.document import Job
+from pigtail.job.document import Job, SupplyIn
 from pigtail.job.measured import Measured
 from pigtail.studies.all import study_job
+from pigtail.studies.findings import Severity
 from pigtail.studies.narrating import figures_of
 from pigtail.units import Basis, Known, parse_quantity
 
@@ -94,3 +95,19 @@ def test_what_was_read_is_told_and_not_what_the_papers_said() -> None:
     counts = Measured(paper).job.terminal("host.record_in").impedance
     assert counts.nominal == pytest.approx(49.0e3, rel=0.01)
     assert "into 49 kΩ leaves 256 mV" in told(paper, "level.fits")[0]
+
+
+def test_a_number_that_is_not_settled_is_told_with_its_spread() -> None:
+    """The middle alone would look like good: where the finding is unknown both ends are told, and nowhere else."""
+    job = demo("tidewell").job
+    pin = next(a for a in job.addresses() if isinstance(job.terminal(a), SupplyIn))
+    wide = Known(nominal=4.9, low=3.5, high=5.2, unit="V", basis=Basis.TYPICAL)
+    job = edits.set_value(job, pin, "minimum", wide)
+    studies = study_job(job)
+    finding = next(
+        f for f in studies.findings if f.number.endswith("low_margin_v") and f.code.startswith("power.")
+    )
+    assert finding.severity is Severity.UNKNOWN
+    assert "so it is not settled" in figures_of(job, studies, finding)[-1]
+    settled = [f for f in studies.findings if f.severity is not Severity.UNKNOWN]
+    assert not any("not settled" in s for f in settled for s in figures_of(job, studies, f))

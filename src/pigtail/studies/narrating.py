@@ -8,7 +8,7 @@ from functools import partial
 from pigtail.catalogue.topologies import Does, topology
 from pigtail.job.document import AudioIn, AudioOut, Job
 from pigtail.model.estimate import Estimate, Input
-from pigtail.studies.findings import Finding, Study
+from pigtail.studies.findings import Finding, Severity, Study
 from pigtail.studies.found import Studies
 from pigtail.studies.level.found import FeedDetail, LevelFound
 from pigtail.studies.power.found import PowerFound, SupplyDetail
@@ -34,9 +34,10 @@ def figures_of(job: Job, studies: Studies, finding: Finding) -> tuple[str, ...]:
     number = study.numbers.get(study.number_of(finding))
     teller = TELLERS.get((study.name, field))
     told = tuple(teller(job, study, finding)) if teller is not None else ()
-    if told or number is None:
+    if number is None:
         return told
-    return tuple(_plainly(number, finding))
+    told = told or tuple(_plainly(number, finding))
+    return (*told, *_unsettled(number)) if told and finding.severity is Severity.UNKNOWN else told
 
 
 def _sentence(text: str) -> str:
@@ -63,6 +64,13 @@ def _plainly(number: Estimate, finding: Finding) -> Iterator[str]:
     yield f"{_sentence(shown)}{more} {verb} {number.words} {number.short()}."
     if finding.limit and finding.value is not None:
         yield f"The limit is {format_quantity(finding.limit, finding.unit)}."
+
+
+def _unsettled(number: Estimate) -> Iterator[str]:
+    """Where a number may lie that is not settled: its nominal value alone would look like an answer."""
+    if number.value is not None:
+        low, high = (format_quantity(x, number.unit) for x in (number.low, number.high))
+        yield f"That is the middle: over the spread it lies anywhere from {low} to {high}, so it is not settled."
 
 
 # -- levels -------------------------------------------------------------------------------------------------
