@@ -20,9 +20,10 @@ from msgspec.structs import replace
 from asking import answered
 from pigtail.advice.measure import next_readings
 from pigtail.advice.plan import propose
+from pigtail.bench.address import Address, MeterError
 from pigtail.bench.faults import FAULTS
 from pigtail.bench.made import make_stand_in
-from pigtail.bench.meters import Address, MeterError, ScpiMeter
+from pigtail.bench.meters import ScpiMeter
 from pigtail.bench.server import Server
 from pigtail.bench.truth import StandIn, load, shipped
 from pigtail.catalogue.kinds import host_kinds, make_module

@@ -10,7 +10,8 @@ from collections.abc import Callable, Iterator
 import pytest
 
 from pigtail.bench import meters, server
-from pigtail.bench.meters import Address, MeterError, ScpiMeter, shown_identity
+from pigtail.bench.address import Address, MeterError
+from pigtail.bench.meters import ScpiMeter, shown_identity
 from pigtail.bench.server import MOST_CLIENTS, Server
 from pigtail.bench.truth import StandIn
 from pigtail.job.ask import Ask

@@ -15,8 +15,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from pigtail.bench.address import Address, MeterError, parse_address
 from pigtail.bench.host import OVERLOAD, StandInHost
-from pigtail.bench.meters import Address, MeterError, ScpiMeter, parse_address
+from pigtail.bench.meters import ScpiMeter
 from pigtail.bench.scpi import TABLE, Instrument, matches
 from pigtail.bench.server import MOST_CLIENTS, Server
 from pigtail.bench.truth import StandIn, decode, load, shipped

@@ -13,8 +13,8 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QPushButton
 from tests.desktop.conftest import Bench
 
+from pigtail.bench.address import Address
 from pigtail.bench.host import StandInHost
-from pigtail.bench.meters import Address
 from pigtail.bench.server import Server
 from pigtail.bench.truth import StandIn, load, shipped
 from pigtail.catalogue.kinds import make_module

@@ -12,10 +12,11 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 from tests.desktop.conftest import Bench
 
+from pigtail.bench.address import Ending
 from pigtail.bench.truth import load, shipped
 from pigtail.desktop import ask
 from pigtail.desktop.imaging import Decoding
-from pigtail.desktop.meterdialog import NETWORK, SERIAL, MeterDialog
+from pigtail.desktop.meterdialog import NETWORK, SERIAL, VISA, MeterDialog
 from pigtail.desktop.stations.survey.station import SurveyStation
 from pigtail.desktop.tables import RowsModel
 from pigtail.job.document import Act, Channel, Trait, Use, Way
@@ -313,3 +314,29 @@ def test_the_meter_dialog_refuses_a_wrong_address(qtbot: QtBot) -> None:
     dialog.serial.setEditText("/dev/ttyUSB7@115200")
     dialog.accept()
     assert (dialog.address.device, dialog.address.baud) == ("/dev/ttyUSB7", 115200)
+
+
+def test_the_meter_dialog_remembers_the_meter_of_the_last_time(qtbot: QtBot) -> None:
+    """Any VISA address and what ends its lines; a cancelled dialog changes nothing."""
+    dialog = MeterDialog("bench")
+    qtbot.addWidget(dialog)
+    dialog.roads.setCurrentIndex(dialog.roads.findData(VISA))
+    dialog.visa.setText("TCPIP::bench.local::4000::SOCKET")
+    dialog.ending.setCurrentIndex(dialog.ending.findData(Ending.CR.name))
+    dialog.accept()
+    assert dialog.address is not None
+    assert dialog.address.resource == "TCPIP0::bench.local::4000::SOCKET"
+    assert dialog.address.ending is Ending.CR
+    following = MeterDialog("bench")
+    qtbot.addWidget(following)
+    assert (following.road, following.visa.text()) == (VISA, "TCPIP::bench.local::4000::SOCKET")
+    assert following.ending.currentData() == Ending.CR.name
+    following.visa.setText("USB::what")
+    following.accept()
+    assert "no VISA address" in following.trouble.text()
+    following.reject()
+    third = MeterDialog("bench")
+    qtbot.addWidget(third)
+    assert third.visa.text() == "TCPIP::bench.local::4000::SOCKET"
+    third.roads.setCurrentIndex(0)
+    third.accept()

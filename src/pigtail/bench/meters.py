@@ -9,12 +9,12 @@ from __future__ import annotations
 import contextlib
 import csv
 import math
+import re
 import time
 from collections.abc import Iterator
 from typing import Any
 
-import msgspec
-
+from pigtail.bench.address import Address, MeterError, NotOfferedError, words_of
 from pigtail.bench.scpi import FUSE, IDENTITY, NOT_A_NUMBER
 from pigtail.job.ask import Ask
 from pigtail.job.document import Function
@@ -35,6 +35,10 @@ COMMANDS = {
     Function.TEMPERATURE: "MEAS:TEMP?",
     Function.HEARD: "HOST:HEAR?",
 }
+#: What tells the same where a meter lacks the command, in the same unit.
+INSTEAD = {Function.CONTINUITY: Function.RESISTANCE}
+#: The head of an answer from the error queue: a number and a comma.
+_TROUBLE = re.compile(r"([+-]?\d+)\s*,")
 #: Two readings agree within this part of them, or within this much [unit of the function].
 AGREES = 0.002
 NEAR = {
@@ -56,42 +60,6 @@ MOST_CATALOG = 262_144
 ANSWER_S, STABLE_S = 4.0, 30.0
 
 
-class MeterError(OSError):
-    """A meter that cannot be reached or does not answer: one sentence with the mend."""
-
-
-class Address(msgspec.Struct, frozen=True):
-    """Where a meter is: a host name and port, or a serial device with its speed [baud]."""
-
-    host: str = ""
-    port: int = 0
-    device: str = ""
-    baud: int = 9600
-
-    @property
-    def resource(self) -> str:
-        """The address as the instrument library writes it."""
-        return f"ASRL{self.device}::INSTR" if self.device else f"TCPIP0::{self.host}::{self.port}::SOCKET"
-
-    def text(self) -> str:
-        """The address for people."""
-        return f"{self.device} at {self.baud} baud" if self.device else f"{self.host}:{self.port}"
-
-
-def parse_address(text: str) -> Address:
-    """`127.0.0.1:5025`, `/dev/ttyUSB0` or `/dev/ttyUSB0@115200`; raises MeterError."""
-    text = text.strip()
-    if text.startswith("/"):
-        device, _, baud = text.partition("@")
-        if baud and not baud.isdigit():
-            raise MeterError(f"“{baud}” is no speed; write /dev/ttyUSB0@9600")
-        return Address(device=device, baud=int(baud or 9600))
-    host, _, port = text.rpartition(":")
-    if not host or not port.isdigit() or not 0 < int(port) < 65536:
-        raise MeterError(f"“{text[:60]}” is no address of a meter; write 127.0.0.1:5025 or /dev/ttyUSB0")
-    return Address(host=host, port=int(port))
-
-
 def serial_devices() -> tuple[str, ...]:
     """Serial devices that are plugged in."""
     from serial.tools import list_ports
@@ -108,9 +76,11 @@ class ScpiMeter:
         self.address = address
         self._stopped = False
         self._manager = pyvisa.ResourceManager("@py")
+        self._end = address.ending.characters
+        self._lacks: set[Function] = set()
         settings: dict[str, Any] = {
-            "read_termination": "\n",
-            "write_termination": "\n",
+            "read_termination": self._end if address.in_lines else None,
+            "write_termination": self._end,
             "timeout": TIMEOUT_MS,
         }
         if address.device:
@@ -125,7 +95,8 @@ class ScpiMeter:
         except (pyvisa.errors.Error, OSError, ValueError) as error:
             self.close()
             raise MeterError(
-                f"no meter answers at {address.text()} ({_reason(error)}); check that it is on, its cable and its address"
+                f"no meter answers at {address.text()} ({_reason(error)}); "
+                "check that it is on, its cable, its address and how its lines end"
             ) from error
 
     def read(self, request: Ask) -> float:
@@ -139,7 +110,7 @@ class ScpiMeter:
                 self._prepare(request)
             elif request.function is Function.HEARD:
                 raise MeterError("a meter does not listen; choose what you heard")
-            value = float(self._ask(COMMANDS[request.function]))
+            value = self._value(request.function)
             if math.isnan(value):
                 raise MeterError(
                     "the meter answers that what it read is no number; choose its range and read again"
@@ -147,6 +118,36 @@ class ScpiMeter:
             if self.stand_in and value == NOT_A_NUMBER:
                 self._no_reading()
         return math.copysign(math.inf, value) if abs(value) >= OVERLOAD else value
+
+    def _value(self, function: Function) -> float:
+        """What the meter shows of a function [its unit]; of one that it lacks, by another that does as well. Raises NotOfferedError."""
+        if function in self._lacks:
+            return self._by_another(function)
+        try:
+            return float(self._ask(COMMANDS[function]))
+        except Exception:
+            if self.stand_in or not self._refused():
+                raise
+        self._lacks.add(function)
+        return self._by_another(function)
+
+    def _by_another(self, function: Function) -> float:
+        other = INSTEAD.get(function)
+        if other is None or other in self._lacks:
+            raise NotOfferedError(
+                f"this meter takes no command for {function.value}; read it with another and type it"
+            )
+        return self._value(other)
+
+    def _refused(self) -> bool:
+        """Whether the meter says that it does not know or cannot carry out what it was told last."""
+        import pyvisa
+
+        try:
+            found = _TROUBLE.match(self._ask("SYST:ERR?"))
+        except (pyvisa.errors.Error, OSError, ValueError):
+            return False
+        return found is not None and -300 < int(found[1]) <= -100
 
     def read_stable(self, request: Ask) -> float:
         """Readings until two agree: a meter needs time to settle.
@@ -207,8 +208,23 @@ class ScpiMeter:
     def _ask(self, command: str, most: int = MOST_ANSWER) -> str:
         """The answer to a command: one line, no longer than `most` [bytes], within a time in all. Raises ValueError for another."""
         self._line.write(command)
-        found, until = b"", time.monotonic() + ANSWER_S
-        while not found.endswith(b"\n"):
+        found = self._line_of(most) if self.address.in_lines else self._message(most)
+        text = found.decode("ascii", "replace").strip()
+        if not text:
+            raise ValueError("its answer is empty")
+        return text
+
+    def _message(self, most: int) -> bytes:
+        """An answer whose end the line itself tells."""
+        found, _status = self._line.visalib.read(self._line.session, most)
+        if len(found) >= most:
+            raise ValueError(f"its answer is longer than {most:,} bytes")
+        return bytes(found)
+
+    def _line_of(self, most: int) -> bytes:
+        """An answer that ends with the characters of this meter."""
+        found, until, end = b"", time.monotonic() + ANSWER_S, self._end.encode()
+        while not found.endswith(end):
             if self._stopped:
                 raise ValueError("it was left")
             if time.monotonic() > until:
@@ -217,10 +233,7 @@ class ScpiMeter:
                 raise ValueError(f"its answer is longer than {most:,} bytes")
             # one by one: more would be waited for without an end
             found += bytes(self._line.read_bytes(1))
-        text = found.decode("ascii", "replace").strip()
-        if not text:
-            raise ValueError("its answer is empty")
-        return text
+        return found
 
     @contextlib.contextmanager
     def _trouble(self) -> Iterator[None]:
@@ -256,4 +269,4 @@ def shown_identity(text: str) -> str:
 
 
 def _reason(error: BaseException) -> str:
-    return str(error).strip().split("\n")[0][:120] or type(error).__name__
+    return words_of(error, TIMEOUT_MS / 1000)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -23,11 +24,13 @@ from pigtail.desktop.tips import Dialog
 from pigtail.job.meters import meters
 
 if TYPE_CHECKING:
-    from pigtail.bench.meters import Address
+    from pigtail.bench.address import Address
 
 #: What stands behind the name of a stand-in in which some fault is hidden.
 HIDDEN = "+?"
-HAND, NETWORK, SERIAL, STAND_IN = "hand", "network", "serial", "stand-in"
+HAND, NETWORK, SERIAL, VISA, STAND_IN = "hand", "network", "serial", "visa", "stand-in"
+#: What is remembered of the meter between sessions, under this key of the settings.
+REMEMBERED = "meter"
 
 
 class MeterDialog(Dialog):
@@ -46,7 +49,9 @@ class MeterDialog(Dialog):
             QComboBox(),
             QComboBox(),
         )
-        self.network = QLineEdit("127.0.0.1:5025")
+        self.network, self.visa = QLineEdit("127.0.0.1:5025"), QLineEdit()
+        self.visa.setPlaceholderText("TCPIP::host::INSTR")
+        self.ending = QComboBox()
         self.trouble = QLabel()
         self.trouble.setObjectName("wrong")
         self.trouble.setWordWrap(True)
@@ -57,6 +62,7 @@ class MeterDialog(Dialog):
             ("read it and type", HAND),
             ("over the network (SCPI)", NETWORK),
             ("on a serial line (SCPI)", SERIAL),
+            ("at a VISA address of any kind", VISA),
             ("a stand-in host to try on", STAND_IN),
         ):
             self.roads.addItem(words, road)
@@ -65,6 +71,8 @@ class MeterDialog(Dialog):
             (self.roads, "meter_road", "How readings come in"),
             (self.network, "meter_network", "Network address of the meter"),
             (self.serial, "meter_serial", "Serial device of the meter"),
+            (self.visa, "meter_visa", "VISA address of the meter"),
+            (self.ending, "meter_ending", "What ends a line to and from the meter"),
             (self.stand_ins, "meter_stand_in", "Stand-in host"),
         ):
             widget.setObjectName(name)
@@ -72,28 +80,65 @@ class MeterDialog(Dialog):
         self.serial.setEditable(True)
         self._fill()
         self._lay_out()
+        self._recall()
         self.roads.currentIndexChanged.connect(lambda _k: self._road_chosen())
         self._road_chosen()
 
     def _fill(self) -> None:
+        from pigtail.bench.address import Ending
         from pigtail.bench.meters import serial_devices
         from pigtail.bench.truth import load, shipped
         from pigtail.catalogue.kinds import host_kinds
 
         self.serial.addItems(serial_devices() or ("/dev/ttyUSB0",))
+        for ending in Ending:
+            self.ending.addItem(ending.value, ending.name)
         for path in shipped().values():
             self.stand_ins.addItem(load(path).title, path.stem)
         for kind in host_kinds():
             self.stand_ins.addItem(f"{kind.name}, as the catalogue has it", kind.key)
+
+    def _recall(self) -> None:
+        """Fill in what was used the last time."""
+        settings = QSettings("pigtail", "pigtail")
+
+        def last(name: str) -> str:
+            return str(settings.value(f"{REMEMBERED}/{name}", ""))
+
+        self.network.setText(last(NETWORK) or self.network.text())
+        self.visa.setText(last(VISA))
+        if last(SERIAL):
+            self.serial.setEditText(last(SERIAL))
+        self.ending.setCurrentIndex(max(self.ending.findData(last("ending")), 0))
+        self.roads.setCurrentIndex(max(self.roads.findData(last("road")), 0))
+
+    def _remember(self) -> None:
+        settings = QSettings("pigtail", "pigtail")
+        for name, text in (
+            ("road", self.road),
+            (NETWORK, self.network.text()),
+            (SERIAL, self.serial.currentText()),
+            (VISA, self.visa.text()),
+            ("ending", str(self.ending.currentData())),
+        ):
+            settings.setValue(f"{REMEMBERED}/{name}", text)
 
     def _lay_out(self) -> None:
         form = QFormLayout()
         form.setSpacing(10)
         form.addRow("Kind of meter", self.kinds)
         form.addRow("Readings", self.roads)
-        self.rows = {NETWORK: QLabel("Address"), SERIAL: QLabel("Device"), STAND_IN: QLabel("Host")}
+        self.rows = {
+            NETWORK: QLabel("Address"),
+            SERIAL: QLabel("Device"),
+            VISA: QLabel("Address"),
+            STAND_IN: QLabel("Host"),
+        }
         form.addRow(self.rows[NETWORK], self.network)
         form.addRow(self.rows[SERIAL], self.serial)
+        form.addRow(self.rows[VISA], self.visa)
+        self.ends = QLabel("Lines end with")
+        form.addRow(self.ends, self.ending)
         row = QHBoxLayout()
         row.addWidget(self.stand_ins, 1)
         self.browse = QPushButton("Other file…")
@@ -141,14 +186,19 @@ class MeterDialog(Dialog):
             for widget in {
                 NETWORK: (self.network,),
                 SERIAL: (self.serial,),
+                VISA: (self.visa,),
                 STAND_IN: (self.stand_ins, self.browse, self.papers, self.hidden),
             }[road]:
                 widget.setVisible(shown)
+        for widget in (self.ends, self.ending):
+            widget.setVisible(self.road in (NETWORK, SERIAL, VISA))
         self.hint.setText(
             {
                 HAND: "You read the meter and type; its kind tells its accuracy and how it loads a point.",
                 NETWORK: "A meter that speaks SCPI over a socket. You move the probes; a press of F9 reads it.",
                 SERIAL: "A meter that speaks SCPI over a serial line; a speed goes behind an @: /dev/ttyUSB0@115200.",
+                VISA: "A meter under any name that VISA gives it: TCPIP::host::INSTR, TCPIP::host::hislip0::INSTR, "
+                "USB::0x1234::0x5678::serial::INSTR, GPIB::9::INSTR, ASRL/dev/ttyUSB0::INSTR.",
                 STAND_IN: "A host that is not there, solved as it would behave, with its papers. Its probes move by themselves.",
             }[self.road]
         )
@@ -161,16 +211,20 @@ class MeterDialog(Dialog):
 
     def accept(self) -> None:
         """Check the address before the dialog closes."""
-        from pigtail.bench.meters import MeterError, parse_address
+        from pigtail.bench.address import Ending, MeterError, parse_address
 
+        typed = {
+            NETWORK: self.network.text(),
+            SERIAL: self.serial.currentText(),
+            VISA: self.visa.text(),
+        }.get(self.road)
         try:
-            if self.road in (NETWORK, SERIAL):
-                self.address = parse_address(
-                    self.network.text() if self.road == NETWORK else self.serial.currentText()
-                )
+            if typed is not None:
+                self.address = parse_address(typed, Ending[str(self.ending.currentData())])
         except MeterError as error:
             self.trouble.setText(str(error))
             return
         if self.road == STAND_IN:
             self.truth = f"{self.stand_ins.currentData()}{HIDDEN if self.hidden.isChecked() else ''}"
+        self._remember()
         super().accept()

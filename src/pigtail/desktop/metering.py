@@ -14,7 +14,8 @@ from pigtail.desktop.work import CLOSING_S, Lane
 if TYPE_CHECKING:
     import subprocess
 
-    from pigtail.bench.meters import Address, ScpiMeter
+    from pigtail.bench.address import Address
+    from pigtail.bench.meters import ScpiMeter
     from pigtail.job.ask import Ask
 
 #: So long a stand-in is waited for to end [s].
@@ -91,7 +92,7 @@ class MeterLink(QObject):
     def _started(self, name: str) -> str:
         import subprocess
 
-        from pigtail.bench.meters import Address, MeterError
+        from pigtail.bench.address import Address, MeterError
 
         self._drop()
         self._server = subprocess.Popen(
@@ -124,13 +125,15 @@ class MeterLink(QObject):
             self._server = None
 
     def _reading(self, request: Ask, stable: bool) -> float:
-        from pigtail.bench.meters import MeterError
+        from pigtail.bench.address import MeterError, NotOfferedError
 
         if self._meter is None:
             self._connected()
         assert self._meter is not None
         try:
             return self._meter.read_stable(request) if stable else self._meter.read(request)
+        except NotOfferedError:
+            raise
         except MeterError:
             self._meter.close()
             self._meter = None
@@ -157,8 +160,13 @@ class MeterLink(QObject):
         self.read.emit(value)
 
     def _not_read(self, error: BaseException) -> None:
+        from pigtail.bench.address import NotOfferedError
+
         self.reading = False
-        self._not_there(error)
+        if isinstance(error, NotOfferedError):
+            self.failed.emit(str(error))
+        else:
+            self._not_there(error)
 
     def close(self) -> None:
         """End the connection, the stand-in and the lane."""
