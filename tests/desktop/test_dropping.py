@@ -42,7 +42,7 @@ def recording(path: Path, *, channels: int, level: float = 0.1) -> Path:
 
 
 def test_readings_modules_and_pictures_are_dropped(bench: Bench, tmp_path: Path) -> None:
-    """A table is logged, a module added, a picture pinned to the job once it has a folder; without a job it is told."""
+    """A table is logged, a module added, a picture kept with the job before and after its first save; without a job it is told."""
     table, device, photo = tmp_path / "meter.csv", tmp_path / "box.pigtail-device", tmp_path / "board.png"
     table.write_text("point;value\nline_left;1,5 mV\n")
     write_device(make_module("card_player_5v"), device)
@@ -57,13 +57,14 @@ def test_readings_modules_and_pictures_are_dropped(bench: Bench, tmp_path: Path)
     assert bench.session.job.readings[-1].value.nominal == pytest.approx(1.5e-3)
     assert len(bench.session.job.modules) == 2
     drop(bench, photo)
-    assert "save the job first" in bench.message()
-    (tmp_path / "here").mkdir()
-    assert bench.session.save(tmp_path / "here" / "mine.pigtail")
-    drop(bench, photo)
     bench.qtbot.waitUntil(lambda: bool(bench.session.job.pictures), timeout=30_000)
     (picture,) = bench.session.job.pictures
-    assert (tmp_path / "here" / picture.file).is_file()
+    assert list((bench.folder / "recovery").glob(f"*.files/{picture.file}"))
+    (tmp_path / "here").mkdir()
+    assert bench.session.save(tmp_path / "here" / "mine.pigtail")
+    bench.settle()
+    assert (tmp_path / "here" / picture.file).read_bytes() == photo.read_bytes()
+    assert not list((bench.folder / "recovery").glob("*.files"))
     (tmp_path / "there").mkdir()
     assert bench.session.save(tmp_path / "there" / "mine.pigtail")
     bench.settle()

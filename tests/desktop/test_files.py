@@ -10,6 +10,7 @@ from functools import partial
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QDialog, QMessageBox, QPlainTextEdit, QPushButton
 from tests.desktop.conftest import Bench
 
@@ -17,6 +18,7 @@ from pigtail.catalogue.demo import demo
 from pigtail.desktop import ask
 from pigtail.edits import rename
 from pigtail.edits.change import Change
+from pigtail.job.document import Picture
 from pigtail.job.file import Document, load, save
 from pigtail.job.held import OpenFile, owner_of
 from pigtail.job.recovery import Keeper, leftovers
@@ -312,3 +314,42 @@ def test_a_newer_edit_gives_up_a_long_study() -> None:
     assert [type(x) for x in found] == [CancelledError]
     assert helper.call(services.study, job).findings
     helper.close()
+
+
+def test_pictures_before_the_first_save_find_their_place_or_are_told(bench: Bench, tmp_path: Path) -> None:
+    """Two photos of one name, one folder full of another job's: nothing is mixed up; where there is no room, all are kept."""
+    from pigtail.desktop.beside import copy_missing, keep_beside
+
+    bench.open_demo("tidewell")
+    folder = bench.session.folder
+    assert folder is not None
+    photos = []
+    for k in range(2):
+        (tmp_path / str(k)).mkdir()
+        photo = tmp_path / str(k) / "board.png"
+        photo.write_bytes(b"photo %d" % k)
+        photos.append(keep_beside(photo, folder, "pictures")[0])
+    assert len(set(photos)) == 2
+    other = tmp_path / "other"
+    (other / "pictures").mkdir(parents=True)
+    (other / photos[0]).write_bytes(b"another")
+    assert copy_missing(tuple(photos), folder, other) == (photos[0],)
+    assert (other / photos[0]).read_bytes() == b"another"
+    bench.session.edit(
+        Change(
+            "pictures",
+            lambda j: replace(
+                j,
+                pictures=tuple(
+                    Picture(id=f"p{k}", name="x", file=f, sha256="0") for k, f in enumerate(photos)
+                ),
+            ),
+        )
+    )
+    assert bench.session.save(other / "mine.pigtail")
+    assert "No room beside the job" in bench.message()
+    (kept,) = (bench.folder / "recovery").glob("*.left")
+    assert (kept / photos[0]).read_bytes() == b"photo 0"
+    bench.assembly.close_job()
+    bench.settle()
+    assert (kept / photos[0]).is_file()

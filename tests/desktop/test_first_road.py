@@ -14,6 +14,7 @@ from pigtail.catalogue.kinds import host_kinds, make_module
 from pigtail.catalogue.library import OWN, kept
 from pigtail.desktop import ask
 from pigtail.desktop.newjob import NewJob
+from pigtail.desktop.owndevices import OwnDevices
 from pigtail.desktop.pickmodule import PickDevice
 from pigtail.desktop.stations.survey.devices import Devices
 from pigtail.desktop.stations.survey.station import SurveyStation
@@ -224,6 +225,59 @@ def test_a_module_is_kept_offered_written_and_read(
     page.read(path)
     assert "is no file of a module" in bench.message()
     assert len(bench.session.job.modules) == 2
+
+
+def test_own_devices_are_taken_out_put_back_and_passed_on_without_a_job(
+    bench: Bench, answers: Callable[..., None], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """From the menu; what is taken out comes back whole, a file brings it to another person, nonsense is told."""
+    from pigtail.catalogue import library
+    from pigtail.catalogue.kinds import make_host, make_module
+
+    monkeypatch.setattr(library, "library_path", lambda: tmp_path / "devices.sqlite")
+    amplifier = make_module("wireless_receiver_5v", "m")
+    library.keep(amplifier, "from papers")
+    library.keep(make_host("mains_radio", "Old Thornby"), "from a job")
+    path = tmp_path / "one.pigtail-device"
+    seen: list[str] = []
+
+    def drive(dialog: OwnDevices) -> None:
+        def click(name: str) -> None:
+            button = dialog.findChild(QPushButton, name)
+            assert button is not None
+            bench.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+
+        assert dialog.list.count() == 2
+        own = dialog.chosen()
+        assert own is not None
+        before = library.device_of(own.id)
+        click("own_out")
+        assert [k.name for k in kept()] != [own.name]
+        assert len(kept()) == 1
+        click("own_back")
+        assert dialog.list.count() == 2
+        back = dialog.chosen()
+        assert back is not None
+        assert library.device_of(back.id) == before
+        assert back.source == own.source
+        answers(device_target=path, device_source=path)
+        click("own_pass")
+        click("own_in")
+        assert dialog.list.count() == 3
+        path.write_text("nonsense")
+        click("own_in")
+        seen.append(dialog.told.text())
+        for _ in range(3):
+            click("own_out")
+        seen.append(dialog.told.text())
+        assert not dialog.pass_on.isEnabled()
+        dialog.reject()
+
+    modal(OwnDevices, drive)
+    bench.run("own")
+    assert "no file of a module" in seen[0]
+    assert "Put it back" in seen[1]
+    assert kept() == ()
 
 
 def test_the_kind_that_nobody_listed_is_described_point_by_point(bench: Bench) -> None:

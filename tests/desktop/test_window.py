@@ -322,13 +322,16 @@ def test_every_edit_is_kept_and_the_window_shows_it(bench: Bench) -> None:
 
 
 def test_what_a_killed_program_left_is_offered_and_taken_over(bench: Bench, tmp_path: Path) -> None:
-    """Recover it: the job is there, unsaved; the leftover file is gone."""
+    """Recover it: the job is there, unsaved, its pictures with it; the leftover file is gone."""
     import os
 
     from pigtail.job.recovery import leftovers
 
     folder = tmp_path / "left"
     keeper = Keeper(folder)
+    photo = keeper.files / "pictures" / "board.png"
+    photo.parent.mkdir(parents=True)
+    photo.write_bytes(b"a photo")
     keeper.keep(Document(demo("tidewell").job), 5)
     os.close(keeper._lock)
     bench.assembly.files.offer_leftovers(leftovers(folder))
@@ -339,7 +342,12 @@ def test_what_a_killed_program_left_is_offered_and_taken_over(bench: Bench, tmp_
     bench.click(button)
     assert bench.session.job.name.startswith("Tidewell")
     assert bench.window.isWindowModified()
-    assert list(folder.glob("*.json")) == []
+    assert list(folder.iterdir()) == []
+    assert bench.session.folder is not None
+    assert (bench.session.folder / "pictures" / "board.png").read_bytes() == b"a photo"
+    bench.session.leave()
+    bench.settle()
+    assert not list((bench.folder / "recovery").glob("*.files"))
 
 
 def test_light_and_dark_are_chosen_and_remembered(bench: Bench, qapp: QApplication) -> None:

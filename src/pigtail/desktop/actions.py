@@ -91,6 +91,12 @@ def _keys(a: Assembly) -> None:
     show_keys(a, ((e.keys, f"{e.menu}: {e.plain}") for e in TABLE if e.keys))
 
 
+def _own(a: Assembly) -> None:
+    from pigtail.desktop.owndevices import OwnDevices
+
+    OwnDevices(a.window).exec()
+
+
 def _about(a: Assembly) -> None:
     from pigtail.desktop.looks import show_about
 
@@ -119,6 +125,7 @@ TABLE: tuple[Action, ...] = (
     Action("preview", "Loo&k at the sheet first…", "Ctrl+Shift+P", "Job", lambda a: a.output.preview(), _has_job),
     Action("pack", "Wr&ite a pack…", "Ctrl+Shift+E", "Job", lambda a: a.passing.ask_pack(), _has_job),
     Action("again", "&Build it again…", "", "Job", lambda a: a.passing.ask_again(), _has_job),
+    Action("own", "Your own &modules and hosts…", "", "Job", _own),
     Action("quit", "&Quit", "Ctrl+Q", "Job", lambda a: a.window.close()),
     Action("undo", "Undo", "Ctrl+Z", "Edit", lambda a: a.session.undo(), lambda a: bool(a.session.undo_words)),
     Action("redo", "Redo", "Ctrl+Shift+Z", "Edit", lambda a: a.session.redo(), lambda a: bool(a.session.redo_words), "Ctrl+Y"),

@@ -19,10 +19,16 @@ from PyQt6.QtWidgets import (
 
 from pigtail.desktop.tips import Dialog
 from pigtail.job.logbook import FileKind
+from pigtail.job.recovery import FILES
 from pigtail.job.saving import Obstacle
 
 FILTER = "Pigtail jobs (*.pigtail);;All files (*)"
 OPEN_FILTER = "Pigtail jobs and packs (*.pigtail *.pigtail.zip);;All files (*)"
+
+
+def _visible(folder: str) -> str:
+    """Where a choice of files begins: not in the hidden folder of a job that has no file yet."""
+    return str(Path.home()) if folder.endswith(FILES) else folder
 
 
 def open_path(parent: QWidget, folder: str) -> Path | None:
@@ -44,7 +50,7 @@ def picture_paths(parent: QWidget, folder: str) -> list[Path]:
     chosen, _ = QFileDialog.getOpenFileNames(
         parent,
         "Add photos or papers",
-        folder,
+        _visible(folder),
         "Pictures and papers (*.png *.jpg *.jpeg *.webp *.pdf);;All files (*)",
     )
     return [Path(c) for c in chosen]
@@ -65,7 +71,7 @@ def record_paths(parent: QWidget, folder: str, what: str) -> list[Path]:
         if sound
         else ("File photos", "Pictures (*.png *.jpg *.jpeg *.webp)")
     )
-    chosen, _ = QFileDialog.getOpenFileNames(parent, words, folder, f"{kinds};;All files (*)")
+    chosen, _ = QFileDialog.getOpenFileNames(parent, words, _visible(folder), f"{kinds};;All files (*)")
     return [Path(c) for c in chosen]
 
 

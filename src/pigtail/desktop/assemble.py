@@ -152,8 +152,7 @@ class Assembly(QObject):
         )
 
     def _show_picture(self, want: Shown) -> None:
-        path = self.session.path
-        self.images.fetch(path.parent if path else None, *want)
+        self.images.fetch(self.session.folder, *want)
 
     def _not_answered(self, error: BaseException) -> None:
         if not isinstance(error, CancelledError):
@@ -265,14 +264,14 @@ class Assembly(QObject):
         """The runbook in large type, one step at a time."""
         from pigtail.studies.prove.found import ProveFound
 
-        job, studies, path = self.session.job, self.session.studies, self.session.path
+        job, studies = self.session.job, self.session.studies
         if job is None or studies is None:
             return
         found = studies.of(ProveFound)
         if not found.stands:
             self.tell("There is nothing to build yet: plan it first.")
             return
-        self.bench.open_run(job, found, lambda: path.parent if path else None, back=back)
+        self.bench.open_run(job, found, lambda: self.session.folder, back=back)
 
     def ask_meter(self) -> None:
         """Ask which meter is used."""

@@ -7,6 +7,7 @@ import shutil
 from pathlib import Path
 
 from pigtail.job.disk import same, seen_now
+from pigtail.job.recovery import FILES
 from pigtail.units.storable import storable
 
 #: The largest file that is kept beside a job [bytes].
@@ -14,7 +15,10 @@ MOST_BYTES = 500_000_000
 
 
 def keep_beside(path: Path, folder: Path, under: str) -> tuple[str, str]:
-    """Keep a file beside a job, in a folder of its own; returns its path from the job's folder and its SHA-256. Raises OSError."""
+    """Keep a file beside a job, in a folder of its own; returns its path from the job's folder and its SHA-256. Raises OSError.
+
+    Beside a job that has no file yet its name tells its content too, since no one knows what lies where the job will be saved.
+    """
     if not path.is_file():
         raise OSError(errno.EINVAL, "it is no plain file")
     if path.stat().st_size > MOST_BYTES:
@@ -23,8 +27,10 @@ def keep_beside(path: Path, folder: Path, under: str) -> tuple[str, str]:
         kept = folder / path.resolve().relative_to(folder.resolve())
     else:
         target = folder / under
-        target.mkdir(exist_ok=True)
-        kept, number, given = target / storable(path.name), 2, seen_now(path)
+        target.mkdir(parents=True, exist_ok=True)
+        number, given = 2, seen_now(path)
+        mark = f"-{given.sha256[:6]}" if folder.suffix == FILES and given is not None else ""
+        kept = target / storable(f"{path.stem}{mark}{path.suffix}")
         while kept.exists() and not same(seen_now(kept), given):
             kept = target / f"{path.stem}-{number}{path.suffix}"
             number += 1
@@ -37,13 +43,17 @@ def keep_beside(path: Path, folder: Path, under: str) -> tuple[str, str]:
 
 
 def copy_missing(names: tuple[str, ...], old: Path, new: Path) -> tuple[str, ...]:
-    """Copy files from beside a job to beside its copy, those that are not there yet; returns what could not be."""
+    """Copy files from beside a job to beside its copy, those that are not there yet; returns what could not, or is another there."""
     left = []
     for name in names:
         source, target = old / name, new / name
-        if target.exists() or Path(name).is_absolute() or ".." in Path(name).parts:
+        if Path(name).is_absolute() or ".." in Path(name).parts:
             continue
         try:
+            if target.exists():
+                if source.exists() and not same(seen_now(source), seen_now(target)):
+                    left.append(name)
+                continue
             target.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(source, target)
         except OSError:

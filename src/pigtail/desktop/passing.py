@@ -50,7 +50,7 @@ class Passing:
         session = self._desk.session
         if session.job is None or session.studies is None:
             return
-        folder = session.path.parent if session.path else None
+        folder = session.folder
 
         def tell(missing: tuple[str, ...]) -> None:
             left = f" Left out, not there or changed: {', '.join(missing[:6])}." if missing else ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
 import time
 from pathlib import Path
@@ -18,7 +19,7 @@ from pigtail.job.document import Job
 from pigtail.job.errors import JobError
 from pigtail.job.file import Document
 from pigtail.job.held import OpenFile
-from pigtail.job.recovery import Keeper, Leftover, discard
+from pigtail.job.recovery import FILES, Keeper, Leftover, discard
 from pigtail.job.saving import Obstacle, ObstacleError, save_over
 from pigtail.service import services
 from pigtail.service.client import CancelledError, Helper, Inside
@@ -96,10 +97,19 @@ class Session(QObject):
     # -- the document ---------------------------------------------------------------------------------------
 
     def start(
-        self, document: Document, path: Path | None, *, unsaved: bool = False, studies: Studies | None = None
+        self,
+        document: Document,
+        path: Path | None,
+        *,
+        unsaved: bool = False,
+        studies: Studies | None = None,
+        adopted: bool = False,
     ) -> None:
-        """Make a document the open job, with an empty history; `studies` of it, if they were made already."""
+        """Make a document the open job, with an empty history; `studies` of it, if they were made already.
+        `adopted`: its pictures are here too."""
         self._forget()
+        if not adopted:
+            self._part_with_files()
         self._extras, self._seen = document.extras, document.seen
         self._saved = None if unsaved else document.job
         self._hold(path)
@@ -121,7 +131,13 @@ class Session(QObject):
     def recover(self, leftover: Leftover) -> None:
         """Go on with a job that a killed program left; it counts as not saved. Its file is given up once another copy is on disk."""
         path = Path(leftover.saved_as) if leftover.saved_as else None
-        self.start(leftover.document, path, unsaved=True)
+        self._part_with_files()
+        try:
+            self._keeper.adopt(leftover.file)
+        except OSError as error:
+            self.failed.emit(f"Its pictures stay in {leftover.file.with_suffix(FILES)} ({error})")
+            return
+        self.start(leftover.document, path, unsaved=True, adopted=True)
         self._taken_over = leftover
         self._keep()
 
@@ -139,7 +155,9 @@ class Session(QObject):
             self.failed.emit(str(error))
             return False
         self._seen = seen
-        if self.path is not None and path.parent != self.path.parent:
+        if self.path is None:
+            self._take_beside(path.parent)
+        elif path.parent != self.path.parent:
             self._take_along(self.path.parent, path.parent)
         if path != self.path:
             self._hold(path)
@@ -160,6 +178,33 @@ class Session(QObject):
             "take along", lambda: copy_missing(names, old, new), self._taken_along, self._not_kept
         )
 
+    def _take_beside(self, new: Path) -> None:
+        """At its first save a job's pictures and recordings come beside it; what finds no room is kept, and told."""
+        from pigtail.desktop.beside import copy_missing
+        from pigtail.job.pack import files_of
+
+        assert self.job is not None
+        if not self._keeper.files.is_dir():
+            return
+        left = copy_missing(tuple(files_of(self.job)), self._keeper.files, new)
+        if not left:
+            self._part_with_files()
+        elif (kept := self._keeper.part_with_files(stay=True)) is not None:
+            self.failed.emit(
+                f"No room beside the job for {', '.join(left[:6])}; kept in {kept}: copy them from there"
+            )
+
+    def _part_with_files(self) -> None:
+        """What lay beside a job without a file goes with it."""
+        gone = self._keeper.part_with_files()
+        if gone is not None:
+            self._disk.submit(
+                f"remove {gone.name}",
+                lambda: shutil.rmtree(gone, ignore_errors=True),
+                lambda _: None,
+                self._not_kept,
+            )
+
     def _taken_along(self, left: tuple[str, ...]) -> None:
         if left:
             self.failed.emit(f"Not taken along, not there or no room: {', '.join(left[:6])}")
@@ -167,6 +212,7 @@ class Session(QObject):
     def leave(self) -> None:
         """Close the open job: nothing is open then, and its recovery file is given up."""
         self._forget()
+        self._part_with_files()
         self._later.stop()
         self._postponed = False
         self.job, self.studies, self.path = None, None, None
@@ -192,6 +238,13 @@ class Session(QObject):
         self._held = OpenFile(path) if path is not None else None
         if path is not None:
             self._disk.submit("sweep", lambda: sweep_parts(path.parent), lambda _: None, lambda _: None)
+
+    @property
+    def folder(self) -> Path | None:
+        """Where pictures and recordings of the open job lie: beside its file, or beside its recovery file as long as it has none."""
+        if self.job is None:
+            return None
+        return self.path.parent if self.path else self._keeper.files
 
     @property
     def held(self) -> OpenFile | None:

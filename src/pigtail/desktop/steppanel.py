@@ -366,7 +366,6 @@ class StepPanel(QWidget):
         """Ask for photos or a recording, and keep them beside the job."""
         folder = self.folder()
         if folder is None:
-            self.refused.emit("save the job first: its photos and recordings lie in a folder beside it")
             return
         self.keep_files(ask.record_paths(self, str(folder), self.stand.step.files if self.stand else ""))
 

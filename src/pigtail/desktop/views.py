@@ -60,8 +60,7 @@ class Views(QObject):
         return self.made[key]
 
     def _folder(self) -> Path | None:
-        path = self._desk.session.path
-        return path.parent if path else None
+        return self._desk.session.folder
 
     def go(self, key: str) -> None:
         """Show a station."""

@@ -1,13 +1,15 @@
 """The recovery file: every edit is on disk within half a second, and stays there until it is saved.
 
-Each open job has one file in the state folder and holds a lock on its twin; a file whose lock is free was left
-by a program that was killed. A recovery file is given up only when what it holds is known to be on disk elsewhere, or its person says so.
+Each open job has one file in the state folder and holds a lock on its twin; a file whose lock is free was left by a program that was
+killed. Pictures and recordings of a job that has no file yet lie in a folder beside its recovery file. A recovery file is given up only
+when what it holds is known to be on disk elsewhere, or its person says so.
 """
 
 from __future__ import annotations
 
 import contextlib
 import os
+import shutil
 import uuid
 from pathlib import Path
 
@@ -29,6 +31,8 @@ from pigtail.units.storable import storable
 
 #: So many leftovers are looked at, the newest first.
 MOST_LEFTOVERS = 50
+#: How the folder for files of a job without a file ends, how one that is being removed, and one whose files found no other place.
+FILES, GONE, STAYED = ".files", ".gone", ".left"
 
 
 class _Kept(msgspec.Struct, frozen=True):
@@ -68,6 +72,7 @@ class Keeper:
         while True:
             stem = uuid.uuid4().hex
             self.file = self.folder / f"{stem}.json"
+            self.files = self.file.with_suffix(FILES)
             self._lock_file = self.folder / f"{stem}.lock"
             lock = lock_file(self._lock_file)
             if lock is not None:
@@ -90,8 +95,26 @@ class Keeper:
         """Forget the kept document: it is saved or given up. The next `keep` starts again."""
         self.file.unlink(missing_ok=True)
 
+    def part_with_files(self, *, stay: bool = False) -> Path | None:
+        """Put aside what lay beside a job without a file, so that the next job finds the room empty; returns where it is now, None if there
+        was nothing. What does not stay is to be removed."""
+        to = self.files.with_suffix(f".{uuid.uuid4().hex[:8]}{STAYED if stay else GONE}")
+        try:
+            self.files.rename(to)
+        except OSError:
+            return None
+        return to
+
+    def adopt(self, leftover: Path) -> None:
+        """Take the files beside another recovery file too; they stay there until it is discarded."""
+        with contextlib.suppress(FileNotFoundError):
+            shutil.copytree(
+                leftover.with_suffix(FILES), self.files, copy_function=_linked, dirs_exist_ok=True
+            )
+
     def close(self) -> None:
         """Drop the document and give up the lock."""
+        shutil.rmtree(self.files, ignore_errors=True)
         with contextlib.suppress(OSError):
             self.drop()
             self._lock_file.unlink(missing_ok=True)
@@ -99,10 +122,22 @@ class Keeper:
             os.close(self._lock)
 
 
+def _linked(source: str, target: str) -> None:
+    """The same file under a second name, or a copy where the disk has no such thing."""
+    try:
+        os.link(source, target)
+    except FileExistsError:
+        return
+    except OSError:
+        shutil.copyfile(source, target)
+
+
 def leftovers(folder: Path | None = None) -> Left:
     """What killed programs left; what cannot be read is told and left where it is. Never raises for what lies in the folder."""
     folder = folder or recovery_folder()
     sweep_parts(folder)
+    for gone in folder.glob(f"*{GONE}"):
+        shutil.rmtree(gone, ignore_errors=True)
     try:
         names = sorted((e for e in os.scandir(folder) if e.name.endswith(".json")), key=_age)
         locks = {Path(e).stem: Path(e) for e in os.scandir(folder) if e.name.endswith(".lock")}
@@ -141,6 +176,7 @@ def _age(entry: os.DirEntry[str]) -> float:
 def discard(file: Path) -> None:
     """Remove a recovery file for good, after it was taken over or given up by the person. Raises OSError."""
     file.unlink(missing_ok=True)
+    shutil.rmtree(file.with_suffix(FILES), ignore_errors=True)
     file.with_suffix(".lock").unlink(missing_ok=True)
 
 

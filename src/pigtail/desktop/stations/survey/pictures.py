@@ -303,7 +303,7 @@ class Pictures(QWidget):
     def _has_folder(self) -> bool:
         """Whether there is a folder for pictures yet; tells what makes one."""
         if self.folder is None:
-            self.refused.emit("save the job first: its pictures lie in a folder beside it")
+            self.refused.emit("open a job first: pictures belong to it")
         return self.folder is not None
 
     def take(self, path: Path) -> None:
