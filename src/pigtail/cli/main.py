@@ -39,12 +39,14 @@ def _check(options: argparse.Namespace) -> int:
 def _sheet(options: argparse.Namespace) -> int:
     from pigtail.advice.remedies import advised
     from pigtail.catalogue.opening import open_job
-    from pigtail.sheet.write import write_sheet
+    from pigtail.sheet.write import left_out, write_sheet
     from pigtail.studies.all import study_job
 
     job = open_job(options.file).job
     for path in write_sheet(job, advised(job, study_job(job)), options.out):
         print(path)
+    if less := left_out(job):
+        print(f"pigtail: {less}", file=sys.stderr)
     return 0
 
 

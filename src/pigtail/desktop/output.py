@@ -42,7 +42,12 @@ class Output:
             return
 
         def tell(paths: list[Path]) -> None:
-            self._desk.tell(f"The sheet is written: {', '.join(p.name for p in paths)} in {folder}.")
+            from pigtail.sheet.write import left_out
+
+            less = left_out(job)
+            self._desk.tell(
+                f"The sheet is written: {', '.join(p.name for p in paths)} in {folder}.{f' {less}.' if less else ''}"
+            )
 
         self._desk.answer(answer(services.write_sheet, tell, job, studies, folder))
 

@@ -8,6 +8,7 @@ from pigtail.drawing.svg import svg_text
 from pigtail.job.disk import write_atomically
 from pigtail.job.document import Job
 from pigtail.job.errors import FileError
+from pigtail.job.extras import command, there
 from pigtail.panel.template import template
 from pigtail.sheet.blocks import Sheet
 from pigtail.sheet.content import make_sheet
@@ -17,6 +18,13 @@ from pigtail.sheet.pdf import PageSize, pdf_bytes
 from pigtail.sheet.recording import record_sheet, runbook_sheet, story
 from pigtail.sheet.tables import csv_text
 from pigtail.studies.found import Studies
+
+
+def left_out(job: Job) -> str:
+    """What of the sheet cannot be written here, and what brings it in; empty where all can."""
+    if job.build.panel is None or there("ezdxf"):
+        return ""
+    return f"template.dxf is left out: it needs one more package, {command('dxf')}"
 
 
 def sheet_files(job: Job, sheet: Sheet) -> dict[str, bytes]:
@@ -35,7 +43,7 @@ def sheet_files(job: Job, sheet: Sheet) -> dict[str, bytes]:
         files |= {
             name: svg_text(drawing).encode() for name, drawing in zip(names, picture.drawings, strict=False)
         }
-    if job.build.panel is not None:
+    if job.build.panel is not None and there("ezdxf"):
         files["template.dxf"] = dxf_bytes(template(job.build.panel, checks=False))
     return files
 

@@ -7,15 +7,16 @@ sources are in dB.
 
 from __future__ import annotations
 
-import importlib
 from pathlib import Path
-from typing import Any
 
 import msgspec
 import numpy as np
 
 from pigtail.job.errors import FileError
+from pigtail.job.extras import loaded
 
+#: What the extra packages are for.
+WHAT = "measuring a recording"
 #: Shorter than this nothing can be gated [s]; longer than this is not read [s].
 SHORTEST_S, LONGEST_S = 0.4, 3600.0
 #: What can be judged: samples a second, and samples in all; how many are read at a time.
@@ -53,7 +54,7 @@ def unlike(now: Loudness, other: Loudness) -> str:
 def loudness_of(path: Path | str) -> Loudness:
     """Loudness of a sound file, read in blocks; raises FileError, one sentence, for what cannot be judged."""
     path = Path(path)
-    sound: Any = importlib.import_module("soundfile")
+    sound = loaded("soundfile", "loudness", WHAT)
     if not path.is_file():
         raise FileError(path, "there is no such file; choose a recording")
     try:
@@ -106,7 +107,7 @@ class Gated:
     """
 
     def __init__(self, rate: int, channels: int) -> None:
-        meter: Any = importlib.import_module("pyloudnorm").Meter(rate, filter_class="DeMan")
+        meter = loaded("pyloudnorm", "loudness", WHAT).Meter(rate, filter_class="DeMan")
         self.rate, self.channels = rate, channels
         self.filters = [(f.passband_gain, f.b, f.a) for f in meter._filters.values()]
         self.states = [np.zeros((max(len(b), len(a)) - 1, channels)) for _, b, a in self.filters]
@@ -121,7 +122,7 @@ class Gated:
 
     def take(self, block: np.ndarray) -> None:
         """Take the next samples [N, channels] within ±1."""
-        lfilter: Any = importlib.import_module("scipy.signal").lfilter
+        lfilter = loaded("scipy.signal", "loudness", WHAT).lfilter
         self.peak = max(self.peak, float(np.abs(block).max(initial=0.0)))
         for k, (gain, b, a) in enumerate(self.filters):
             block, self.states[k] = lfilter(b, a, block, axis=0, zi=self.states[k])

@@ -1,0 +1,31 @@
+"""Packages that an installation may leave out: loaded when first needed, and told in one sentence where they are missing."""
+
+from __future__ import annotations
+
+import importlib
+from importlib.util import find_spec
+from typing import Any
+
+from pigtail.job.errors import JobError
+
+
+class MissingPackageError(JobError):
+    """A package that is not installed; says what it is for and how it comes in."""
+
+
+def loaded(module: str, extra: str, what: str) -> Any:
+    """A module of an extra; raises MissingPackageError, which tells what it is needed for and the command."""
+    try:
+        return importlib.import_module(module)
+    except ModuleNotFoundError as error:
+        raise MissingPackageError(f"{what} needs one more package: {command(extra)}") from error
+
+
+def there(module: str) -> bool:
+    """Whether a module can be loaded."""
+    return find_spec(module) is not None
+
+
+def command(extra: str) -> str:
+    """What brings an extra in."""
+    return f"pip install 'pigtail[{extra}]'"
