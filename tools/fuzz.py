@@ -402,7 +402,8 @@ def _library(strange: Strange) -> str:
 
 
 def _address(strange: Strange) -> str:
-    from pigtail.bench.meters import MeterError, parse_address, shown_identity
+    from pigtail.bench.address import MeterError, parse_address
+    from pigtail.bench.meters import shown_identity
 
     try:
         parse_address(_scrap(strange))

@@ -16,7 +16,7 @@ from pigtail.job.disk import Seen, read_seen, write_atomically
 from pigtail.job.document import FORMAT, VERSION, Job
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.texts import made_storable
-from pigtail.units.known import KnownError
+from pigtail.units.known import DIGITS, KnownError
 
 MAX_BYTES = 64_000_000
 #: So much of what the reader of the text says is passed on [letters].
@@ -116,13 +116,24 @@ def _dicts(items: Any) -> list[dict[str, Any]]:
 
 def encode(document: Document) -> bytes:
     """The bytes of a job file, unknown fields put back where they were."""
-    raw = msgspec.to_builtins(document.job)
+    raw = _rounded(msgspec.to_builtins(document.job))
     raw = {"format": FORMAT, "version": VERSION, **raw}
     _put_back(raw, document.extras, "")
     try:
         return msgspec.json.format(msgspec.json.encode(raw), indent=1) + b"\n"
     except UnicodeEncodeError:  # a job that no edit has made: those clean their texts
         return encode(msgspec.structs.replace(document, job=made_storable(document.job)))
+
+
+def _rounded(value: Any) -> Any:
+    """A value as it is written: numbers to DIGITS digits, which is finer than any meter, so that 0.79 × 1.5 is no row of nines."""
+    if type(value) is float:
+        return float(f"{value:.{DIGITS}g}")
+    if isinstance(value, dict):
+        return {k: _rounded(v) for k, v in value.items()}
+    if isinstance(value, list | tuple):
+        return [_rounded(v) for v in value]
+    return value
 
 
 def _key(index: int, item: Any) -> str:

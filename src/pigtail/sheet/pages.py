@@ -133,15 +133,17 @@ def _shows(drawing: Drawing, k: float, at: tuple[float, float], size: tuple[floa
 
 def _abreast(drawings: list[tuple[Drawing, float]]) -> Any:
     """Drawings side by side, as a flowable; made here, so that the PDF library is loaded when first needed."""
-    from reportlab.platypus import Flowable
+    from pigtail.sheet.tagging import Figure
 
-    class Shown(Flowable):  # type: ignore[misc]
+    class Shown(Figure):
         def __init__(self) -> None:
-            super().__init__()
-            self.width = sum(d.width * POINT * t for d, t in drawings)
-            self.height = max(d.height * POINT * t for d, t in drawings)
+            super().__init__(
+                sum(d.width * POINT * t for d, t in drawings),
+                max(d.height * POINT * t for d, t in drawings),
+                "; ".join(d.title for d, _ in drawings),
+            )
 
-        def draw(self) -> None:
+        def paint(self) -> None:
             x = 0.0
             for d, t in drawings:
                 draw(self.canv, d, x, self.height - d.height * POINT * t, t)
@@ -154,14 +156,13 @@ def _tile(
     drawing: Drawing, scale: float, at: tuple[float, float], size: tuple[float, float], words: str
 ) -> Any:
     """A part of a drawing, as a flowable."""
-    from reportlab.platypus import Flowable
+    from pigtail.sheet.tagging import Figure
 
-    class Shown(Flowable):  # type: ignore[misc]
+    class Shown(Figure):
         def __init__(self) -> None:
-            super().__init__()
-            self.width, self.height = size[0], size[1] + 14
+            super().__init__(size[0], size[1] + 14, f"{drawing.title}, {words}")
 
-        def draw(self) -> None:
+        def paint(self) -> None:
             c = self.canv
             c.setFont("B612", 7)
             c.drawString(0, size[1] + 4, f"{drawing.title}, {words}; neighbours overlap by {OVERLAP:g} mm")

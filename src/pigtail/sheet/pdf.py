@@ -50,9 +50,11 @@ def _fonts() -> None:
 
 
 def pdf_bytes(sheet: Sheet, paper: PageSize = PageSize.A4) -> bytes:
-    """The PDF file of a sheet: upright pages, and lying ones for what is broad. Every font is embedded."""
+    """The PDF file of a sheet: upright pages, and lying ones for what is broad. Every font is embedded, all of it is tagged."""
     from reportlab.lib.pagesizes import A4, landscape, letter
     from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate
+
+    from pigtail.sheet.tagging import Telling
 
     _fonts()
     out = io.BytesIO()
@@ -77,15 +79,17 @@ def pdf_bytes(sheet: Sheet, paper: PageSize = PageSize.A4) -> bytes:
         broad: (size[0] - 2 * MARGIN_PT - 2 * FRAME_PT, size[1] - 2 * MARGIN_PT - FOOT_PT)
         for broad, size in ((False, upright), (True, landscape(upright)))
     }
-    document.build(_story(sheet, rooms))
+    document.build(_story(sheet, rooms), canvasmaker=Telling)
     return out.getvalue()
 
 
 def _foot(sheet: Sheet, wide: float) -> Any:
     def draw(canvas: Any, document: Any) -> None:
+        canvas.begin_ornament()
         canvas.setFont("B612", 7)
         canvas.drawString(MARGIN_PT, 22, f"{sheet.title[:80]} · Pigtail")
         canvas.drawRightString(wide - MARGIN_PT, 22, f"page {document.page}")
+        canvas.end()
 
     return draw
 
@@ -126,38 +130,45 @@ def _styles() -> dict[str, Any]:
 Room = tuple[float, float]
 
 
+def _words(text: str, style: Any, role: str = "P", place: Any = None) -> Any:
+    """A paragraph in its role."""
+    from pigtail.sheet.tagging import ToldParagraph
+
+    return ToldParagraph(text, style).told(role, place)
+
+
 def _story(sheet: Sheet, rooms: dict[bool, Room]) -> list[Any]:
-    from reportlab.platypus import Paragraph, Spacer
+    from reportlab.platypus import Spacer
 
     style, width = _styles(), rooms[False][0]
     verdicts = " · ".join(f"{_set(n)}: <b>{_set(v)}</b>" for n, v in sheet.verdicts)
     story: list[Any] = [
-        Paragraph(_set(sheet.title), style["title"]),
-        Paragraph(_set(sheet.subtitle), style["text"]),
+        _words(_set(sheet.title), style["title"], "H1"),
+        _words(_set(sheet.subtitle), style["text"]),
         Spacer(1, 6),
         _cautions(sheet, style, width),
         Spacer(1, 6),
-        Paragraph(verdicts, style["text"]),
+        _words(verdicts, style["text"]),
     ]
     if sheet.wanted:
-        story.append(Paragraph(_set(sheet.wanted), style["text"]))
+        story.append(_words(_set(sheet.wanted), style["text"]))
     for block in sheet.blocks:
         if isinstance(block, SheetTable):
             story += _table(block, style, width)
         elif isinstance(block, SheetPicture):
             story += _picture(block, style, rooms[block.broad])
         else:
-            story.append(Paragraph(_set(block.title), style["section"]))
-            story += [Paragraph("• " + _set(line), style["text"]) for line in block.lines or (block.none,)]
+            story.append(_words(_set(block.title), style["section"], "H2"))
+            story += [_words("• " + _set(line), style["text"]) for line in block.lines or (block.none,)]
     return story
 
 
 def _picture(block: SheetPicture, style: dict[str, Any], room: Room) -> list[Any]:
     """A heading, its drawings and its note; a broad one on pages of its own."""
-    from reportlab.platypus import KeepTogether, NextPageTemplate, PageBreak, Paragraph, Spacer
+    from reportlab.platypus import KeepTogether, NextPageTemplate, PageBreak, Spacer
 
-    head = [Paragraph(_set(block.title), style["section"]), Spacer(1, 3)]
-    note = [Paragraph(_set(block.note), style["cell"])] if block.note else []
+    head = [_words(_set(block.title), style["section"], "H2"), Spacer(1, 3)]
+    note = [_words(_set(block.note), style["cell"])] if block.note else []
     drawn = pictures(block.drawings, block.scale, room[0], room[1] - 46)
     if not block.broad:
         return [KeepTogether([*head, *drawn, *note])]
@@ -174,11 +185,11 @@ def _picture(block: SheetPicture, style: dict[str, Any], room: Room) -> list[Any
 
 def _cautions(sheet: Sheet, style: dict[str, Any], width: float) -> Any:
     from reportlab.lib.colors import HexColor
-    from reportlab.platypus import Paragraph
-    from reportlab.platypus import Table as Grid
 
-    lines = [Paragraph("Cautions first", style["caution"])]
-    lines += [Paragraph("• " + _set(c), style["text"]) for c in sheet.cautions]
+    from pigtail.sheet.tagging import Grid
+
+    lines = [_words("Cautions first", style["caution"], "H2")]
+    lines += [_words("• " + _set(c), style["text"]) for c in sheet.cautions]
     box = Grid([[line] for line in lines], colWidths=[width], splitInRow=1)
     box.setStyle(
         [
@@ -193,16 +204,19 @@ def _cautions(sheet: Sheet, style: dict[str, Any], width: float) -> Any:
 
 def _table(table: SheetTable, style: dict[str, Any], width: float) -> list[Any]:
     from reportlab.lib.colors import HexColor
-    from reportlab.platypus import Paragraph
-    from reportlab.platypus import Table as Grid
 
-    parts: list[Any] = [Paragraph(_set(table.title), style["section"])]
+    from pigtail.sheet.tagging import CellPlace, Grid
+
+    parts: list[Any] = [_words(_set(table.title), style["section"], "H2")]
     if not table.rows:
-        return [*parts, Paragraph("None yet.", style["text"])]
+        return [*parts, _words("None yet.", style["text"])]
     weights = table.weights or (1.0,) * len(table.columns)
     widths = [width * w / sum(weights) for w in weights]
-    rows = [[Paragraph(_set(c), style["head"]) for c in table.columns]]
-    rows += [[Paragraph(_set(c), style["cell"]) for c in row] for row in table.rows]
+    rows = [[_words(_set(c), style["head"], "TH", CellPlace(id(table), 0)) for c in table.columns]]
+    rows += [
+        [_words(_set(c), style["cell"], "TD", CellPlace(id(table), n)) for c in row]
+        for n, row in enumerate(table.rows, start=1)
+    ]
     grid = Grid(rows, colWidths=widths, repeatRows=1, splitInRow=1)
     grid.setStyle(
         [
@@ -216,5 +230,5 @@ def _table(table: SheetTable, style: dict[str, Any], width: float) -> list[Any]:
     )
     parts.append(grid)
     if table.note:
-        parts.append(Paragraph(_set(table.note), style["cell"]))
+        parts.append(_words(_set(table.note), style["cell"]))
     return parts

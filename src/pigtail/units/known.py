@@ -28,6 +28,10 @@ def weakest(bases: list[Basis]) -> Basis:
     return max(bases, key=STRENGTH.index, default=Basis.MEASURED)
 
 
+#: So many digits of a number are kept.
+DIGITS = 12
+
+
 class KnownError(ValueError):
     """A value whose spread makes no sense; carries the offending numbers."""
 
@@ -37,7 +41,7 @@ class KnownError(ValueError):
 
 
 class Known(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A value in SI base units with its spread.
+    """A value in SI base units with its spread, each to DIGITS digits: finer than any meter, and 0.72 × 1.1 is no row of nines in a file.
 
     Attributes: nominal, low, high [unit]; unit as text ("V", "Ω"); basis; source (a note or reading id).
     """
@@ -58,6 +62,10 @@ class Known(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
                 f"the spread {self.low:g} to {self.high:g} does not hold its own value {self.nominal:g}",
                 *numbers,
             )
+        for name, number in zip(("nominal", "low", "high"), numbers, strict=True):
+            rounded = float(f"{number:.{DIGITS}g}")
+            if rounded != number:
+                msgspec.structs.force_setattr(self, name, rounded)
 
     @classmethod
     def of(
