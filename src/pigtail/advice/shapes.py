@@ -13,6 +13,7 @@ from pigtail.catalogue.stock import Stock, load_stock, stock_of
 from pigtail.catalogue.topologies import E96_TOLERANCE, topologies
 from pigtail.job.document import AudioIn, AudioOut, Job, Link, Trait, Use, Way
 from pigtail.job.errors import EditError
+from pigtail.language import said
 from pigtail.studies.level.aim import has_own_dc
 from pigtail.units.series import members
 
@@ -66,7 +67,7 @@ class Shapes(msgspec.Struct, frozen=True):
 @cache
 def table() -> Shapes:
     """The families."""
-    return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), Shapes)
+    return msgspec.convert(said("shapes.toml", tomllib.loads(TABLE.read_text(encoding="utf-8"))), Shapes)
 
 
 def families() -> tuple[Family, ...]:

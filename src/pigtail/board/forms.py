@@ -10,6 +10,7 @@ import msgspec
 
 from pigtail.catalogue.topologies import FILM_F, topology
 from pigtail.job.document import Part, Plus
+from pigtail.language import said
 
 DATA = Path(__file__).parent / "data"
 #: Distance of the holes of a board [mm].
@@ -63,7 +64,8 @@ def forms() -> dict[str, Form]:
 @cache
 def _table() -> dict[str, Bodies]:
     return msgspec.convert(
-        tomllib.loads((DATA / "bodies.toml").read_text(encoding="utf-8")), dict[str, Bodies]
+        said("bodies.toml", tomllib.loads((DATA / "bodies.toml").read_text(encoding="utf-8"))),
+        dict[str, Bodies],
     )
 
 

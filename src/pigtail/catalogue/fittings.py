@@ -11,6 +11,7 @@ import msgspec
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.catalogue.topologies import data
 from pigtail.job.document import Job
+from pigtail.language import said
 
 #: Kinds of hosts in whose case a speaker shakes everything, unless the job says otherwise.
 SHAKEN = ("powered_speaker", "two_way_speaker", "portable_radio", "mains_radio", "toy")
@@ -50,7 +51,9 @@ class FittingKind(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 @cache
 def fitting_kinds() -> dict[str, FittingKind]:
     """All kinds by their key."""
-    return msgspec.convert(tomllib.loads(data("fittings.toml")), dict[str, FittingKind])
+    return msgspec.convert(
+        said("fittings.toml", tomllib.loads(data("fittings.toml"))), dict[str, FittingKind]
+    )
 
 
 def fitting_kind(key: str) -> FittingKind:

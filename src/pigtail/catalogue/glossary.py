@@ -7,12 +7,16 @@ import tomllib
 from functools import cache
 
 from pigtail.catalogue.topologies import data
+from pigtail.language import language, said, tr
 from pigtail.units.store import remembered
 
 
 @cache
 def _told() -> dict[str, dict[str, str]]:
-    return tomllib.loads(data("glossary.toml"))
+    found: dict[str, dict[str, str]] = said("glossary.toml", tomllib.loads(data("glossary.toml")))
+    if language() != "en":
+        found["words"] = {tr(word): means for word, means in found["words"].items()}
+    return found
 
 
 def words() -> dict[str, str]:
@@ -51,4 +55,4 @@ def tip_for(text: str, value: str = "") -> str:
     """A tip for what stands on the screen: its words explained, and how its value is found."""
     told = [f"{word}: {means}" for word, means in explain(text)]
     how = how_to_find(value)
-    return "\n".join([*([f"How to find it: {how}"] if how else []), *told])
+    return "\n".join([*([tr("How to find it: {how}", how=how)] if how else []), *told])

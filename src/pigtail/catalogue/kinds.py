@@ -26,6 +26,7 @@ from pigtail.job.document import (
     Video,
 )
 from pigtail.job.quantities import BESIDE, PATH_RESISTANCE, QUANTITIES, THROUGH_GAIN
+from pigtail.language import said
 from pigtail.units import Basis, Known, parse_known
 
 _ROLES: dict[str, type[msgspec.Struct]] = {
@@ -100,7 +101,8 @@ def _through(raw: dict[str, Any]) -> dict[str, Any]:
 
 @cache
 def _raw(file: str) -> dict[str, dict[str, Any]]:
-    return tomllib.loads(data(file))
+    found: dict[str, dict[str, Any]] = said(file, tomllib.loads(data(file)))
+    return found
 
 
 def module_kinds() -> tuple[Listed, ...]:

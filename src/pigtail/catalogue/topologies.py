@@ -15,6 +15,7 @@ import msgspec
 
 from pigtail.catalogue.errors import CatalogueError
 from pigtail.job.document import Part, Plus, Section
+from pigtail.language import said
 from pigtail.units import Basis, Known, parse_known, parse_quantity
 from pigtail.units.series import is_member
 
@@ -286,7 +287,7 @@ def read_topologies(text: str) -> dict[str, Topology]:
 
     One that is `like` another has all of it but what it says otherwise; `usual` are its parts' values that differ.
     """
-    entries = tomllib.loads(text)
+    entries = said("topologies.toml", tomllib.loads(text))
     return {key: _topology(key, _like(key, raw, entries)) for key, raw in entries.items()}
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import Qt
 
+from pigtail.language import tr
 from pigtail.studies.register import REGISTER
 
 if TYPE_CHECKING:
@@ -39,7 +40,7 @@ def _stations() -> Iterator[Action]:
     """Going to each station of the register: Alt and its number, from the tenth on Alt, Shift and its last digit."""
     for number, study in enumerate(REGISTER, start=1):
         keys = f"Alt+{number}" if number < 10 else f"Alt+Shift+{number % 10}"
-        yield Action(f"go_{study.key}", study.words, keys, "Go", _going(study.key), _has_job)
+        yield Action(f"go_{study.key}", study.words, keys, tr("Go"), _going(study.key), _has_job)
 
 
 def _going(key: str) -> Callable[[Assembly], object]:
@@ -115,51 +116,51 @@ def _reading(name: str) -> Callable[[Assembly], object]:
 
 
 TABLE: tuple[Action, ...] = (
-    Action("new", "&New job…", "Ctrl+N", "Job", lambda a: a.files.new_job()),
-    Action("open", "&Open…", "Ctrl+O", "Job", lambda a: a.files.ask_open()),
-    Action("close", "&Close the job", "Ctrl+W", "Job", lambda a: a.close_job(), _has_job),
-    Action("save", "&Save", "Ctrl+S", "Job", lambda a: a.files.save_job(), _has_job),
-    Action("save_as", "Save &as…", "Ctrl+Shift+S", "Job", lambda a: a.files.ask_save_as(), _has_job),
-    Action("sheet", "&Write the sheet…", "Ctrl+E", "Job", lambda a: a.output.ask_sheet(), _has_job),
-    Action("print", "&Print the sheet…", "Ctrl+P", "Job", lambda a: a.output.ask_print(), _has_job),
-    Action("preview", "Loo&k at the sheet first…", "Ctrl+Shift+P", "Job", lambda a: a.output.preview(), _has_job),
-    Action("pack", "Wr&ite a pack…", "Ctrl+Shift+E", "Job", lambda a: a.passing.ask_pack(), _has_job),
-    Action("again", "&Build it again…", "", "Job", lambda a: a.passing.ask_again(), _has_job),
-    Action("own", "Your own &modules and hosts…", "", "Job", _own),
-    Action("quit", "&Quit", "Ctrl+Q", "Job", lambda a: a.window.close()),
-    Action("undo", "Undo", "Ctrl+Z", "Edit", lambda a: a.session.undo(), lambda a: bool(a.session.undo_words)),
-    Action("redo", "Redo", "Ctrl+Shift+Z", "Edit", lambda a: a.session.redo(), lambda a: bool(a.session.redo_words), "Ctrl+Y"),
-    Action("story", "Copy the &story as Markdown", "Ctrl+Shift+C", "Edit", lambda a: a.passing.copy_markdown(), _has_job),
-    Action("story_text", "Copy the story as &text", "", "Edit", lambda a: a.passing.copy_text(), _has_job),
-    Action("brief", "&Name and brief…", "Ctrl+I", "Edit", lambda a: a.ask_brief(), _has_job),
-    Action("propose", "&Propose a plan", "Ctrl+R", "Edit", lambda a: a.propose_plan(), lambda a: a.can_propose()),
-    Action("module", "Add a &module…", "Ctrl+Shift+M", "Edit", lambda a: a.add_module(), _has_job),
-    Action("strike", "Stri&ke the chosen reading", "Ctrl+D", "Edit", _reading("strike"), _has_job),
-    Action("copy_finding", "Copy the &finding as Markdown", "Ctrl+Alt+C", "Edit", _copying("finding", "markdown"), _has_job),
-    Action("copy_finding_text", "Copy the finding as te&xt", "", "Edit", _copying("finding", "text"), _has_job),
-    Action("copy_station", "Copy the stat&ion as Markdown", "", "Edit", _copying("station", "markdown"), _has_job),
-    Action("copy_station_text", "Copy the station as t&ext", "", "Edit", _copying("station", "text"), _has_job),
-    Action("copy_picture", "Copy the station as a pi&cture", "Ctrl+Alt+P", "Edit", _copying("station", "picture"), _has_job),
+    Action("new", tr("&New job…"), "Ctrl+N", tr("Job"), lambda a: a.files.new_job()),
+    Action("open", tr("&Open…"), "Ctrl+O", tr("Job"), lambda a: a.files.ask_open()),
+    Action("close", tr("&Close the job"), "Ctrl+W", tr("Job"), lambda a: a.close_job(), _has_job),
+    Action("save", tr("&Save"), "Ctrl+S", tr("Job"), lambda a: a.files.save_job(), _has_job),
+    Action("save_as", tr("Save &as…"), "Ctrl+Shift+S", tr("Job"), lambda a: a.files.ask_save_as(), _has_job),
+    Action("sheet", tr("&Write the sheet…"), "Ctrl+E", tr("Job"), lambda a: a.output.ask_sheet(), _has_job),
+    Action("print", tr("&Print the sheet…"), "Ctrl+P", tr("Job"), lambda a: a.output.ask_print(), _has_job),
+    Action("preview", tr("Loo&k at the sheet first…"), "Ctrl+Shift+P", tr("Job"), lambda a: a.output.preview(), _has_job),
+    Action("pack", tr("Wr&ite a pack…"), "Ctrl+Shift+E", tr("Job"), lambda a: a.passing.ask_pack(), _has_job),
+    Action("again", tr("&Build it again…"), "", tr("Job"), lambda a: a.passing.ask_again(), _has_job),
+    Action("own", tr("Your own &modules and hosts…"), "", tr("Job"), _own),
+    Action("quit", tr("&Quit"), "Ctrl+Q", tr("Job"), lambda a: a.window.close()),
+    Action("undo", tr("Undo"), "Ctrl+Z", tr("Edit"), lambda a: a.session.undo(), lambda a: bool(a.session.undo_words)),
+    Action("redo", tr("Redo"), "Ctrl+Shift+Z", tr("Edit"), lambda a: a.session.redo(), lambda a: bool(a.session.redo_words), "Ctrl+Y"),
+    Action("story", tr("Copy the &story as Markdown"), "Ctrl+Shift+C", tr("Edit"), lambda a: a.passing.copy_markdown(), _has_job),
+    Action("story_text", tr("Copy the story as &text"), "", tr("Edit"), lambda a: a.passing.copy_text(), _has_job),
+    Action("brief", tr("&Name and brief…"), "Ctrl+I", tr("Edit"), lambda a: a.ask_brief(), _has_job),
+    Action("propose", tr("&Propose a plan"), "Ctrl+R", tr("Edit"), lambda a: a.propose_plan(), lambda a: a.can_propose()),
+    Action("module", tr("Add a &module…"), "Ctrl+Shift+M", tr("Edit"), lambda a: a.add_module(), _has_job),
+    Action("strike", tr("Stri&ke the chosen reading"), "Ctrl+D", tr("Edit"), _reading("strike"), _has_job),
+    Action("copy_finding", tr("Copy the &finding as Markdown"), "Ctrl+Alt+C", tr("Edit"), _copying("finding", "markdown"), _has_job),
+    Action("copy_finding_text", tr("Copy the finding as te&xt"), "", tr("Edit"), _copying("finding", "text"), _has_job),
+    Action("copy_station", tr("Copy the stat&ion as Markdown"), "", tr("Edit"), _copying("station", "markdown"), _has_job),
+    Action("copy_station_text", tr("Copy the station as t&ext"), "", tr("Edit"), _copying("station", "text"), _has_job),
+    Action("copy_picture", tr("Copy the station as a pi&cture"), "Ctrl+Alt+P", tr("Edit"), _copying("station", "picture"), _has_job),
     *_stations(),
-    Action("go_findings", "&Findings", "Ctrl+F", "Go", lambda a: a.why.list.setFocus(), _has_job),
-    Action("go_bench", "&Bench strip", "Ctrl+B", "Go", lambda a: a.strip.reading.setFocus(), _has_job),
-    Action("meter", "&The meter…", "Ctrl+M", "Bench", lambda a: a.ask_meter()),
-    Action("read", "&Read the meter", "F9", "Bench", lambda a: a.strip.ask_meter(), _has_job),
-    Action("probes", "&Set the probes to what is next", "F7", "Bench", lambda a: a.strip.take_next(), _has_job),
-    Action("mode", "&Bench mode", "F8", "Bench", lambda a: a.bench.open_mode(), _has_job),
-    Action("run", "R&unbook, step by step", "Shift+F8", "Bench", lambda a: a.run_book(), _has_job),
-    Action("import", "&Import readings from a file…", "", "Bench", _reading("import"), _has_job),
-    Action("paste", "&Paste readings", "Ctrl+Shift+V", "Bench", _reading("paste"), _has_job),
-    Action("correct", "&Correct the chosen reading…", "Ctrl+Shift+D", "Bench", _reading("correct"), _has_job),
-    Action("as_system", "&As the system", "", "View", _dressed("system")),
-    Action("light", "&Light", "", "View", _dressed("light")),
-    Action("dark", "&Dark", "", "View", _dressed("dark")),
-    Action("larger", "Lar&ger", "Ctrl++", "View", _sized(1), more_keys="Ctrl+="),
-    Action("smaller", "&Smaller", "Ctrl+-", "View", _sized(-1)),
-    Action("usual", "&Usual size", "Ctrl+0", "View", _sized(0)),
-    Action("full", "&Full screen", "F11", "View", _full_screen),
-    Action("help", "&Help", "F1", "Help", _help),
-    Action("keys", "&Keys", "Shift+F1", "Help", _keys),
-    Action("about", "&About Pigtail", "", "Help", _about),
+    Action("go_findings", tr("&Findings"), "Ctrl+F", tr("Go"), lambda a: a.why.list.setFocus(), _has_job),
+    Action("go_bench", tr("&Bench strip"), "Ctrl+B", tr("Go"), lambda a: a.strip.reading.setFocus(), _has_job),
+    Action("meter", tr("&The meter…"), "Ctrl+M", tr("Bench"), lambda a: a.ask_meter()),
+    Action("read", tr("&Read the meter"), "F9", tr("Bench"), lambda a: a.strip.ask_meter(), _has_job),
+    Action("probes", tr("&Set the probes to what is next"), "F7", tr("Bench"), lambda a: a.strip.take_next(), _has_job),
+    Action("mode", tr("&Bench mode"), "F8", tr("Bench"), lambda a: a.bench.open_mode(), _has_job),
+    Action("run", tr("R&unbook, step by step"), "Shift+F8", tr("Bench"), lambda a: a.run_book(), _has_job),
+    Action("import", tr("&Import readings from a file…"), "", tr("Bench"), _reading("import"), _has_job),
+    Action("paste", tr("&Paste readings"), "Ctrl+Shift+V", tr("Bench"), _reading("paste"), _has_job),
+    Action("correct", tr("&Correct the chosen reading…"), "Ctrl+Shift+D", tr("Bench"), _reading("correct"), _has_job),
+    Action("as_system", tr("&As the system"), "", tr("View"), _dressed("system")),
+    Action("light", tr("&Light"), "", tr("View"), _dressed("light")),
+    Action("dark", tr("&Dark"), "", tr("View"), _dressed("dark")),
+    Action("larger", tr("Lar&ger"), "Ctrl++", tr("View"), _sized(1), more_keys="Ctrl+="),
+    Action("smaller", tr("&Smaller"), "Ctrl+-", tr("View"), _sized(-1)),
+    Action("usual", tr("&Usual size"), "Ctrl+0", tr("View"), _sized(0)),
+    Action("full", tr("&Full screen"), "F11", tr("View"), _full_screen),
+    Action("help", tr("&Help"), "F1", tr("Help"), _help),
+    Action("keys", tr("&Keys"), "Shift+F1", tr("Help"), _keys),
+    Action("about", tr("&About Pigtail"), "", tr("Help"), _about),
 )  # fmt: skip
-MENUS = ("Job", "Edit", "Go", "Bench", "View", "Help")
+MENUS = (tr("Job"), tr("Edit"), tr("Go"), tr("Bench"), tr("View"), tr("Help"))

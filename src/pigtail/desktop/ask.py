@@ -21,9 +21,10 @@ from pigtail.desktop.tips import Dialog
 from pigtail.job.logbook import FileKind
 from pigtail.job.recovery import FILES
 from pigtail.job.saving import Obstacle
+from pigtail.language import tr
 
-FILTER = "Pigtail jobs (*.pigtail);;All files (*)"
-OPEN_FILTER = "Pigtail jobs and packs (*.pigtail *.pigtail.zip);;All files (*)"
+FILTER = tr("Pigtail jobs (*.pigtail);;All files (*)")
+OPEN_FILTER = tr("Pigtail jobs and packs (*.pigtail *.pigtail.zip);;All files (*)")
 
 
 def _visible(folder: str) -> str:
@@ -33,14 +34,14 @@ def _visible(folder: str) -> str:
 
 def open_path(parent: QWidget, folder: str) -> Path | None:
     """Which job file to open."""
-    chosen, _ = QFileDialog.getOpenFileName(parent, "Open a job or a pack", folder, OPEN_FILTER)
+    chosen, _ = QFileDialog.getOpenFileName(parent, tr("Open a job or a pack"), folder, OPEN_FILTER)
     return Path(chosen) if chosen else None
 
 
 def stand_in_path(parent: QWidget, folder: str) -> Path | None:
     """Which truth file to serve."""
     chosen, _ = QFileDialog.getOpenFileName(
-        parent, "Open a stand-in", folder, "Stand-ins (*.standin);;All files (*)"
+        parent, tr("Open a stand-in"), folder, tr("Stand-ins (*.standin);;All files (*)")
     )
     return Path(chosen) if chosen else None
 
@@ -49,17 +50,17 @@ def picture_paths(parent: QWidget, folder: str) -> list[Path]:
     """Which photos or pages to add."""
     chosen, _ = QFileDialog.getOpenFileNames(
         parent,
-        "Add photos or papers",
+        tr("Add photos or papers"),
         _visible(folder),
-        "Pictures and papers (*.png *.jpg *.jpeg *.webp *.pdf);;All files (*)",
+        tr("Pictures and papers (*.png *.jpg *.jpeg *.webp *.pdf);;All files (*)"),
     )
     return [Path(c) for c in chosen]
 
 
 def pages(parent: QWidget, name: str, count: int) -> str:
     """Which pages of a paper to add: `all`, or some as `2, 5-7`; empty for none."""
-    words = f"{name} has {count} pages. Which of them? (all, or some as 2, 5-7)"
-    text, done = QInputDialog.getText(parent, "Pages of a paper", words, text="1")
+    words = tr("{name} has {count} pages. Which of them? (all, or some as 2, 5-7)", name=name, count=count)
+    text, done = QInputDialog.getText(parent, tr("Pages of a paper"), words, text="1")
     return text if done else ""
 
 
@@ -67,18 +68,20 @@ def record_paths(parent: QWidget, folder: str, what: str) -> list[Path]:
     """Which photos, or which recording of an original sound, to file."""
     sound = what == FileKind.SOUND.value
     words, kinds = (
-        ("File a recording", "Recordings (*.wav)")
+        (tr("File a recording"), tr("Recordings (*.wav)"))
         if sound
-        else ("File photos", "Pictures (*.png *.jpg *.jpeg *.webp)")
+        else (tr("File photos"), tr("Pictures (*.png *.jpg *.jpeg *.webp)"))
     )
-    chosen, _ = QFileDialog.getOpenFileNames(parent, words, _visible(folder), f"{kinds};;All files (*)")
+    chosen, _ = QFileDialog.getOpenFileNames(
+        parent, words, _visible(folder), tr("{kinds};;All files (*)", kinds=kinds)
+    )
     return [Path(c) for c in chosen]
 
 
 def pack_path(parent: QWidget, suggested: str) -> Path | None:
     """Where a pack is written to."""
     chosen, _ = QFileDialog.getSaveFileName(
-        parent, "Write a pack", suggested, "Packs (*.pigtail.zip);;All files (*)"
+        parent, tr("Write a pack"), suggested, tr("Packs (*.pigtail.zip);;All files (*)")
     )
     if not chosen:
         return None
@@ -88,7 +91,7 @@ def pack_path(parent: QWidget, suggested: str) -> Path | None:
 def readings_path(parent: QWidget, folder: str) -> Path | None:
     """Which file of readings to take in."""
     chosen, _ = QFileDialog.getOpenFileName(
-        parent, "Import readings", folder, "Tables (*.csv *.tsv *.txt);;All files (*)"
+        parent, tr("Import readings"), folder, tr("Tables (*.csv *.tsv *.txt);;All files (*)")
     )
     return Path(chosen) if chosen else None
 
@@ -107,20 +110,20 @@ def number(parent: QWidget, title: str, words: str, value: int, low: int, high: 
 
 def save_path(parent: QWidget, suggestion: str) -> Path | None:
     """Where to save the job; `.pigtail` is added when no ending was typed."""
-    chosen, _ = QFileDialog.getSaveFileName(parent, "Save the job as", suggestion, FILTER)
+    chosen, _ = QFileDialog.getSaveFileName(parent, tr("Save the job as"), suggestion, FILTER)
     if not chosen:
         return None
     path = Path(chosen)
     return path if path.suffix else path.with_suffix(".pigtail")
 
 
-DEVICES = "Modules and hosts (*.pigtail-device);;All files (*)"
+DEVICES = tr("Modules and hosts (*.pigtail-device);;All files (*)")
 
 
 def device_target(parent: QWidget, name: str) -> Path | None:
     """Where a module or host is written to."""
     start = Path.home() / f"{file_name(name)}.pigtail-device"
-    chosen, _ = QFileDialog.getSaveFileName(parent, "Write it to a file", str(start), DEVICES)
+    chosen, _ = QFileDialog.getSaveFileName(parent, tr("Write it to a file"), str(start), DEVICES)
     if not chosen:
         return None
     path = Path(chosen)
@@ -130,7 +133,7 @@ def device_target(parent: QWidget, name: str) -> Path | None:
 def device_source(parent: QWidget) -> Path | None:
     """Which file of a module or host to read."""
     chosen, _ = QFileDialog.getOpenFileName(
-        parent, "Read a module or host from a file", str(Path.home()), DEVICES
+        parent, tr("Read a module or host from a file"), str(Path.home()), DEVICES
     )
     return Path(chosen) if chosen else None
 
@@ -143,7 +146,7 @@ def file_name(name: str) -> str:
 
 def folder(parent: QWidget, start: str) -> Path | None:
     """Which folder the sheet goes into."""
-    chosen = QFileDialog.getExistingDirectory(parent, "Folder for the sheet", start)
+    chosen = QFileDialog.getExistingDirectory(parent, tr("Folder for the sheet"), start)
     return Path(chosen) if chosen else None
 
 
@@ -152,8 +155,8 @@ def save_before_leaving(parent: QWidget, name: str) -> str:
     buttons = QMessageBox.StandardButton
     box = QMessageBox(parent)
     box.setWindowTitle("Pigtail")
-    box.setText(f"“{name}” is not saved.")
-    box.setInformativeText("Save it before leaving?")
+    box.setText(tr("“{name}” is not saved.", name=name))
+    box.setInformativeText(tr("Save it before leaving?"))
     box.setStandardButtons(buttons.Save | buttons.Discard | buttons.Cancel)
     box.setDefaultButton(buttons.Save)
     answer = box.exec()
@@ -164,10 +167,10 @@ def throw_away(parent: QWidget, what: str, lost: str) -> bool:
     """Whether something that was typed may be lost."""
     box = QMessageBox(parent)
     box.setWindowTitle("Pigtail")
-    box.setText(f"{what} is not made yet.")
-    box.setInformativeText(f"Leave, and lose {lost}?")
-    leave = box.addButton("Leave", QMessageBox.ButtonRole.DestructiveRole)
-    stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+    box.setText(tr("{what} is not made yet.", what=what))
+    box.setInformativeText(tr("Leave, and lose {lost}?", lost=lost))
+    leave = box.addButton(tr("Leave"), QMessageBox.ButtonRole.DestructiveRole)
+    stay = box.addButton(tr("Stay"), QMessageBox.ButtonRole.RejectRole)
     box.setDefaultButton(stay)
     box.setEscapeButton(stay)
     box.exec()
@@ -176,10 +179,10 @@ def throw_away(parent: QWidget, what: str, lost: str) -> bool:
 
 #: What can be done about what stands in the way of a save, by the answer.
 SAVING = {
-    "over": "Save over it",
-    "copy": "Keep mine as a copy",
-    "difference": "Look at the difference…",
-    "reload": "Reload it, mine is kept as a copy",
+    "over": tr("Save over it"),
+    "copy": tr("Keep mine as a copy"),
+    "difference": tr("Look at the difference…"),
+    "reload": tr("Reload it, mine is kept as a copy"),
 }
 
 
@@ -187,17 +190,17 @@ def about_obstacle(parent: QWidget, name: str, obstacle: Obstacle) -> str:
     """What to do about what stands in the way of a save: one of SAVING, or "stay"."""
     box = QMessageBox(parent)
     box.setWindowTitle("Pigtail")
-    box.setText(f"{name} {obstacle.value}.")
-    box.setInformativeText("Nothing is saved yet.")
+    box.setText(f"{name} {tr(obstacle.value)}.")
+    box.setInformativeText(tr("Nothing is saved yet."))
     changed = obstacle in (Obstacle.CHANGED, Obstacle.STRANGE)
-    offered = SAVING if changed else {"over": "Save it all the same", "copy": SAVING["copy"]}
+    offered = SAVING if changed else {"over": tr("Save it all the same"), "copy": SAVING["copy"]}
     buttons = {}
     for answer, words in offered.items():
         role = (
             QMessageBox.ButtonRole.DestructiveRole if answer == "over" else QMessageBox.ButtonRole.ActionRole
         )
         buttons[answer] = box.addButton(words, role)
-    stay = box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+    stay = box.addButton(tr("Leave it"), QMessageBox.ButtonRole.RejectRole)
     box.setDefaultButton(buttons["copy"])
     box.setEscapeButton(stay)
     box.exec()
@@ -224,11 +227,11 @@ def tell_lines(parent: QWidget, title: str, lines: tuple[str, ...]) -> None:
 def brief(parent: QWidget, name: str, wanted: str, notes: str) -> tuple[str, str, str] | None:
     """What the job is called and what is wanted."""
     dialog = Dialog(parent)
-    dialog.setWindowTitle("Name and brief")
+    dialog.setWindowTitle(tr("Name and brief"))
     entries = QLineEdit(name), QPlainTextEdit(wanted), QPlainTextEdit(notes)
     form = QFormLayout(dialog)
     form.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapAllRows)
-    for words, entry in zip(("&Name", "&What is wanted", "N&otes"), entries, strict=True):
+    for words, entry in zip((tr("&Name"), tr("&What is wanted"), tr("N&otes")), entries, strict=True):
         entry.setAccessibleName(words.replace("&", ""))
         entry.setToolTip(
             {"&Name": "What the job is called", "N&otes": "Anything to be remembered"}.get(
@@ -256,7 +259,10 @@ def about(parent: QWidget, version: str) -> None:
     """What the program is."""
     tell(
         parent,
-        "About Pigtail",
-        f"Pigtail {version}: plans, checks and records the retrofit of modules into audio gear.<br>"
-        "Free software under the GNU General Public License, version 3 or later.",
+        tr("About Pigtail"),
+        tr(
+            "Pigtail {version}: plans, checks and records the retrofit of modules into audio "
+            "gear.<br>Free software under the GNU General Public License, version 3 or later.",
+            version=version,
+        ),
     )

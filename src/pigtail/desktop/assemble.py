@@ -28,6 +28,7 @@ from pigtail.desktop.work import CLOSING_S, Lane
 from pigtail.edits.change import Change
 from pigtail.edits.values import set_name_and_brief
 from pigtail.job.document import Job, SupplyClass
+from pigtail.language import tr
 from pigtail.service.client import CancelledError
 
 if TYPE_CHECKING:
@@ -166,7 +167,9 @@ class Assembly(QObject):
 
     def _undo_reading(self) -> None:
         """Take the last reading back, from bench mode; any other edit is left alone there."""
-        if self.session.undo_words.startswith("log "):
+        from pigtail.desktop.probing import LOGGED
+
+        if self.session.undo_words.startswith(LOGGED):
             self.session.undo()
 
     def _remedy(self, remedy: Remedy) -> None:
@@ -212,7 +215,7 @@ class Assembly(QObject):
             menus[entry.menu].addAction(action)
             self.actions[entry.id] = action
             if entry.id == "open":
-                self.files.recent.fill(menus["Job"].addMenu("&Recent"))
+                self.files.recent.fill(menus["Job"].addMenu(tr("&Recent")))
 
     def _enable(self) -> None:
         open_job = self.session.job is not None
@@ -222,8 +225,8 @@ class Assembly(QObject):
         for entry in actions.TABLE:
             self.actions[entry.id].setEnabled(entry.enabled(self))
         undo, redo = self.session.undo_words, self.session.redo_words
-        self.actions["undo"].setText(f"&Undo: {_plain(undo)}" if undo else "&Undo")
-        self.actions["redo"].setText(f"&Redo: {_plain(redo)}" if redo else "&Redo")
+        self.actions["undo"].setText(tr("&Undo: {plain}", plain=_plain(undo)) if undo else tr("&Undo"))
+        self.actions["redo"].setText(tr("&Redo: {plain}", plain=_plain(redo)) if redo else tr("&Redo"))
 
     # -- errands of the menus -------------------------------------------------------------------------------
 
@@ -240,7 +243,7 @@ class Assembly(QObject):
 
             module = job.modules[0]
             edit = partial(propose_plan, module_id=module.id)
-            self.session.edit(Change(f"propose a plan for {module.name}", edit))
+            self.session.edit(Change(tr("propose a plan for {module}", module=module.name), edit))
 
     def add_module(self) -> None:
         """Ask for another module, on the page of host and modules."""
@@ -258,7 +261,7 @@ class Assembly(QObject):
         if answer is not None:
             name, wanted, notes = answer
             edit = partial(set_name_and_brief, name=name, wanted=wanted, notes=notes)
-            self.session.edit(Change("name and brief", edit))
+            self.session.edit(Change(tr("name and brief"), edit))
 
     def run_book(self, *, back: bool = False) -> None:
         """The runbook in large type, one step at a time."""
@@ -269,7 +272,7 @@ class Assembly(QObject):
             return
         found = studies.of(ProveFound)
         if not found.stands:
-            self.tell("There is nothing to build yet: plan it first.")
+            self.tell(tr("There is nothing to build yet: plan it first."))
             return
         self.bench.open_run(job, found, lambda: self.session.folder, back=back)
 

@@ -9,18 +9,19 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from pigtail.desktop import theme
+from pigtail.language import tr
 
 #: How many of the jobs opened last are shown.
 MOST_RECENT = 5
 WIDTH = 640
 #: The ways to begin: name, words, sentence.
 WAYS = (
-    ("begin_new", "&New job…", "Name the host and the module; what to measure and what to build is told."),
-    ("begin_open", "&Open…", "A job or a pack from this machine; dropping one on the window does too."),
-    ("begin_demo", "Try the &demo", "A hall amplifier whose retrofit has three faults, to be found and mended."),
+    ("begin_new", tr("&New job…"), tr("Name the host and the module; what to measure and what to build is told.")),
+    ("begin_open", tr("&Open…"), tr("A job or a pack from this machine; dropping one on the window does too.")),
+    ("begin_demo", tr("Try the &demo"), tr("A hall amplifier whose retrofit has three faults, to be found and mended.")),
     (
-        "begin_practise", "&Practise on a stand-in…",
-        "A pretend host with a pretend meter, read like a real one; some have a hidden fault.",
+        "begin_practise", tr("&Practise on a stand-in…"),
+        tr("A pretend host with a pretend meter, read like a real one; some have a hidden fault."),
     ),
 )  # fmt: skip
 
@@ -31,12 +32,15 @@ class Beginning(QWidget):
     def __init__(self, runs: Sequence[Callable[[], object]], opened: Callable[[Path], None]) -> None:
         super().__init__()
         self.setObjectName("beginning")
-        self.setAccessibleName("What can be begun")
+        self.setAccessibleName(tr("What can be begun"))
         self._opened = opened
-        heading = QLabel("What is on the bench?")
+        heading = QLabel(tr("What is on the bench?"))
         heading.setFont(theme.font(22, bold=True))
         line = QLabel(
-            "You describe the host and the module, and read what is asked for; levels, supply, wiring and every step follow."
+            tr(
+                "You describe the host and the module, and read what is asked for; levels, supply, "
+                "wiring and every step follow."
+            )
         )
         line.setObjectName("dim")
         line.setWordWrap(True)
@@ -56,7 +60,7 @@ class Beginning(QWidget):
             told.setWordWrap(True)
             grid.addWidget(button, row, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(told, row, 1, Qt.AlignmentFlag.AlignVCenter)
-        self.recent_words = QLabel("Opened last")
+        self.recent_words = QLabel(tr("Opened last"))
         self.recent_words.setFont(theme.font(14, bold=True))
         self._recent = QVBoxLayout()
         self._recent.setSpacing(4)
@@ -93,7 +97,7 @@ class Beginning(QWidget):
         for path in there:
             button = QPushButton(f"{path.stem}    {_short(path.parent)}")
             button.setObjectName("recent_job")
-            button.setAccessibleName(f"Open {path}")
+            button.setAccessibleName(tr("Open {path}", path=path))
             button.setToolTip(str(path))
             button.setStyleSheet("text-align: left")
             button.clicked.connect(lambda _c, path=path: self._opened(path))

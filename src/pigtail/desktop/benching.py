@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pigtail.desktop.metering import MeterLink
+from pigtail.language import tr, trn
 from pigtail.studies.found import questions
 
 if TYPE_CHECKING:
@@ -66,10 +67,22 @@ class Benching(QObject):
         """What is to be measured next; how many questions are open in all."""
         self._measures = measures
         self.strip.show_next(measures, mend, unknown, still_open)
-        left = [f"mend {' and '.join(mend)}"] if mend else []
-        left += [f"see what {' and '.join(unknown)} lack{'' if len(unknown) > 1 else 's'}"] if unknown else []
+        left = [tr("mend {listed}", listed=tr(" and ").join(mend))] if mend else []
+        if unknown:
+            left.append(
+                trn(
+                    "see what {listed} lacks",
+                    "see what {listed} lack",
+                    len(unknown),
+                    listed=tr(" and ").join(unknown),
+                )
+            )
         count = f" {questions(still_open)}." if still_open else ""
-        self._still = f"Not to be built yet: {', then '.join(left)}.{count}" if left else ""
+        self._still = (
+            tr("Not to be built yet: {listed}.{count}", listed=tr(", then ").join(left), count=count)
+            if left
+            else ""
+        )
         if self.mode is not None and self.mode.isVisible() and self._job is not None:
             self.mode.show_next(self._job, measures, self._still)
 
@@ -178,7 +191,7 @@ class Benching(QObject):
         else:
             self.meter.leave()
         if dialog.kind != job.meter and not (dialog.road == STAND_IN and dialog.papers.isChecked()):
-            edit(Change("the kind of meter", partial(set_meter, key=dialog.kind)))
+            edit(Change(tr("the kind of meter"), partial(set_meter, key=dialog.kind)))
 
     def use_stand_in(self, truth: str, *, with_papers: bool) -> None:
         """Start a stand-in by its name and use its meter; with its papers as the job."""

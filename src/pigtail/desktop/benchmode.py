@@ -20,13 +20,14 @@ from PyQt6.QtWidgets import (
 
 from pigtail.desktop import theme
 from pigtail.desktop.doubting import Doubt
-from pigtail.desktop.probing import HINTS, expected_text, judge_text, log_edit, words_of
+from pigtail.desktop.probing import HINTS, LOGGED, expected_text, judge_text, log_edit, words_of
 from pigtail.desktop.tips import Dialog
 from pigtail.edits.change import Change
 from pigtail.job.ask import IN_SERIES, OPENED, meanwhile, what_words
 from pigtail.job.document import Function, Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of
+from pigtail.language import tr
 from pigtail.units import UnreadableError
 
 if TYPE_CHECKING:
@@ -34,7 +35,10 @@ if TYPE_CHECKING:
 
 #: How many of the readings to come are shown.
 COMING = 3
-KEYS = "Space or Enter: read, then log    N: another one    Ctrl+Z: take the last back    F11: full screen    Esc: back"
+KEYS = tr(
+    "Space or Enter: read, then log    N: another one    Ctrl+Z: take the last back    F11: "
+    "full screen    Esc: back"
+)
 FOOT_SWITCH = "foot_switch"
 
 
@@ -51,7 +55,7 @@ class BenchMode(Dialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("bench_mode_window")
-        self.setWindowTitle("Bench mode")
+        self.setWindowTitle(tr("Bench mode"))
         self._job: Job | None = None
         self._measures: tuple[Ask, ...] = ()
         self._still = ""
@@ -64,26 +68,26 @@ class BenchMode(Dialog):
         self._learning = False
         self.value = QLineEdit()
         self.value.setObjectName("bench_value")
-        self.value.setAccessibleName("Reading")
+        self.value.setAccessibleName(tr("Reading"))
         self.value.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.doubt = Doubt(self.value)
         self.doubt.taken.connect(self.go_on)
-        self.auto = QCheckBox("log by itself when the reading stands still")
+        self.auto = QCheckBox(tr("log by itself when the reading stands still"))
         self.auto.setObjectName("auto_log")
-        self.log_button = QPushButton("Log it")
+        self.log_button = QPushButton(tr("Log it"))
         self.log_button.setObjectName("main")
-        self.skip = QPushButton("Another one")
+        self.skip = QPushButton(tr("Another one"))
         self.skip.setObjectName("skip")
-        self.back = QPushButton("Back")
-        self.foot = QPushButton("Foot switch…")
+        self.back = QPushButton(tr("Back"))
+        self.foot = QPushButton(tr("Foot switch…"))
         self.foot.setObjectName("foot_switch")
         for control, tip in (
-            (self.auto, "The meter's reading is logged once it stands still"),
-            (self.log_button, "Log what is in the field (Space or Enter)"),
-            (self.skip, "Ask for another reading first (N)"),
-            (self.back, "Back to the window (Esc)"),
-            (self.foot, "Then press the foot switch: whatever key it types reads and logs from then on"),
-            (self.value, "What the meter shows; empty, Space reads the meter"),
+            (self.auto, tr("The meter's reading is logged once it stands still")),
+            (self.log_button, tr("Log what is in the field (Space or Enter)")),
+            (self.skip, tr("Ask for another reading first (N)")),
+            (self.back, tr("Back to the window (Esc)")),
+            (self.foot, tr("Then press the foot switch: whatever key it types reads and logs from then on")),
+            (self.value, tr("What the meter shows; empty, Space reads the meter")),
         ):
             control.setToolTip(tip)
         self.what.setObjectName("bench_what")
@@ -193,10 +197,10 @@ class BenchMode(Dialog):
             self.round.setText("")
             self.coming.setText("")
             self.what.setText("")
-            self.point.setText("No reading is asked for")
+            self.point.setText(tr("No reading is asked for"))
             self.against.setText("")
             self.reason.setText(
-                self._still or "Every check of the plan's points is done, or nothing is planned yet."
+                self._still or tr("Every check of the plan's points is done, or nothing is planned yet.")
             )
             self.expected.setText("")
             self.value.setEnabled(False)
@@ -206,17 +210,19 @@ class BenchMode(Dialog):
         off = m.unpowered
         caution = f"  ·  {m.caution}" if m.caution else ""
         name = state.name if state else "?"
-        self.state.setText(f"{'POWER OFF, unplugged and discharged' if off else f'host: {name}'}{caution}")
+        self.state.setText(
+            f"{tr('POWER OFF, unplugged and discharged') if off else tr('host: {name}', name=name)}{caution}"
+        )
         theme.wear(self.state, "stop" if off else "accent")
         looks = m.function is Function.LOOK
-        self.point.setText(f"{'look at' if looks else 'red on'} {self._job.label(m.point)}")
-        across = "" if looks else f"black on {self._job.label(m.against)}"
+        self.point.setText(f"{tr('look at') if looks else tr('red on')} {self._job.label(m.point)}")
+        across = "" if looks else tr("black on {against}", against=self._job.label(m.against))
         self.against.setText(f"{IN_SERIES}, {OPENED}" if m.in_series else across)
         self._show_round(m)
-        self.what.setText("" if looks else f"{m.function.value}{meanwhile(m)}")
+        self.what.setText("" if looks else f"{tr(m.function.value)}{meanwhile(m)}")
         self.reason.setText(m.reason)
         setup = self.current()
-        example = "" if looks else f"type it as {HINTS[m.function]}"
+        example = "" if looks else tr("type it as {hints}", hints=HINTS[m.function])
         told = expected_text(self._job, setup) if setup else ""
         self.expected.setText("\n".join(x for x in (told, example) if x))
         self.value.setPlaceholderText("" if looks else HINTS[m.function])
@@ -229,13 +235,13 @@ class BenchMode(Dialog):
         """How much of the round is left, and what comes after this reading."""
         assert self._job is not None
         left = [now, *(m for m in self._measures if m.key != now.key)]
-        self.round.setText(f"left: {words_of(self._job, left)}")
+        self.round.setText(tr("left: {words_of}", words_of=words_of(self._job, left)))
         lines = []
         for before, then in pairwise(left[: COMING + 1]):
             switch = then.state != before.state and not (then.unpowered and before.unpowered)
             name = self._job.state(then.state)
-            place = f"switch to “{name.name}”, " if switch and name is not None else ""
-            lines.append(f"then {place}{what_words(self._job, then)}")
+            place = tr("switch to “{name}”, ", name=name.name) if switch and name is not None else ""
+            lines.append(tr("then {place}{what_words}", place=place, what_words=what_words(self._job, then)))
         self.coming.setText("\n".join(lines))
 
     def _judge(self) -> None:
@@ -307,7 +313,7 @@ class BenchMode(Dialog):
             theme.wear(self.verdict, "fix")
             self.value.selectAll()
             return
-        self.last.setText(f"last: {words.removeprefix('log ')}")
+        self.last.setText(tr("last: {reading}", reading=words.removeprefix(LOGGED)))
         self.value.clear()
         self.logged.emit(Change(words, edit))
 
@@ -319,7 +325,7 @@ class BenchMode(Dialog):
 
     def _learn(self) -> None:
         self._learning = True
-        self.tell("Press the foot switch now, or Esc to leave it as it is.")
+        self.tell(tr("Press the foot switch now, or Esc to leave it as it is."))
         self.value.setFocus()
 
     def _learned(self, event: QKeyEvent) -> None:
@@ -327,14 +333,14 @@ class BenchMode(Dialog):
         self._learning = False
         typing = (Qt.Key.Key_Backspace, Qt.Key.Key_Minus, Qt.Key.Key_Period, Qt.Key.Key_Comma)
         if event.key() == Qt.Key.Key_Escape:
-            self.tell("The foot switch stays as it was.")
+            self.tell(tr("The foot switch stays as it was."))
         elif event.text().isalnum() or event.key() in typing:
             self.tell(
-                "Values are typed with that key; set the foot switch to another, such as a function key."
+                tr("Values are typed with that key; set the foot switch to another, such as a function key.")
             )
         else:
             self._settings.setValue(FOOT_SWITCH, event.key())
-            self.tell("The foot switch reads and logs now.")
+            self.tell(tr("The foot switch reads and logs now."))
 
     def skip_one(self) -> None:
         """Ask for another reading; this one comes again at the end."""

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from pigtail.job.disk import same, seen_now
 from pigtail.job.recovery import FILES
+from pigtail.language import tr
 from pigtail.units.storable import storable
 
 #: The largest file that is kept beside a job [bytes].
@@ -20,9 +21,9 @@ def keep_beside(path: Path, folder: Path, under: str) -> tuple[str, str]:
     Beside a job that has no file yet its name tells its content too, since no one knows what lies where the job will be saved.
     """
     if not path.is_file():
-        raise OSError(errno.EINVAL, "it is no plain file")
+        raise OSError(errno.EINVAL, tr("it is no plain file"))
     if path.stat().st_size > MOST_BYTES:
-        raise OSError(errno.EFBIG, f"it is larger than {MOST_BYTES // 1_000_000} MB")
+        raise OSError(errno.EFBIG, tr("it is larger than {value} MB", value=MOST_BYTES // 1000000))
     if path.resolve().is_relative_to(folder.resolve()):
         kept = folder / path.resolve().relative_to(folder.resolve())
     else:
@@ -38,7 +39,7 @@ def keep_beside(path: Path, folder: Path, under: str) -> tuple[str, str]:
             shutil.copyfile(path, kept)
     seen = seen_now(kept)
     if seen is None:
-        raise OSError(errno.ENOENT, "it is gone")
+        raise OSError(errno.ENOENT, tr("it is gone"))
     return kept.relative_to(folder).as_posix(), seen.sha256
 
 

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QApplication
 
+from pigtail.language import tr
+
 if TYPE_CHECKING:
     from pigtail.desktop.assemble import Assembly
 
@@ -18,7 +20,7 @@ def copy(a: Assembly, what: str, how: str) -> None:
         return
     if how == "picture":
         clipboard.setPixmap(view.grab())
-        a.tell("The station is on the clipboard as a picture.")
+        a.tell(tr("The station is on the clipboard as a picture."))
         return
     from pigtail.sheet.forum import finding_words, station_words
 
@@ -26,11 +28,17 @@ def copy(a: Assembly, what: str, how: str) -> None:
     if what == "finding":
         finding = a.why.picked_finding
         if finding is None:
-            a.tell("Pick a finding at the right first.")
+            a.tell(tr("Pick a finding at the right first."))
             return
         clipboard.setText(finding_words(job, studies, finding, markdown=markdown))
     else:
         study = next(s for s in studies.each() if s.name == a.views.here)
         words = a.window.lead.splices[a.views.here].words
         clipboard.setText(station_words(job, studies, words, study, markdown=markdown))
-    a.tell(f"The {what} is on the clipboard as {'Markdown' if markdown else 'text'}.")
+    told = {
+        ("finding", True): tr("The finding is on the clipboard as Markdown."),
+        ("finding", False): tr("The finding is on the clipboard as text."),
+        ("station", True): tr("The station is on the clipboard as Markdown."),
+        ("station", False): tr("The station is on the clipboard as text."),
+    }
+    a.tell(told[what, markdown])

@@ -12,6 +12,8 @@ import struct
 import sys
 from typing import Any
 
+from pigtail.language import tr
+
 #: Before the bytes: what is asked (look, show), the page, and how many they are. Before an answer: what it is, two numbers, how many bytes.
 ASKED, ANSWERED = struct.Struct(">4sIQ"), struct.Struct(">4sIIQ")
 LOOK, SHOW, PIXELS, PAGES, REFUSED = b"look", b"show", b"pixl", b"page", b"none"
@@ -80,7 +82,9 @@ def _alone(data: Any) -> None:
     from xml.parsers import expat
 
     def refuse(*_: object) -> None:
-        raise _RefusedError("asks for other files, or defines entities; save it anew as a plain SVG or PNG")
+        raise _RefusedError(
+            tr("asks for other files, or defines entities; save it anew as a plain SVG or PNG")
+        )
 
     def begun(_name: str, attributes: dict[str, str]) -> None:
         for name, value in attributes.items():
@@ -98,7 +102,7 @@ def _alone(data: Any) -> None:
     try:
         parser.Parse(bytes(data), True)
     except expat.ExpatError as error:
-        raise _RefusedError("is no picture or PDF that can be read") from error
+        raise _RefusedError(tr("is no picture or PDF that can be read")) from error
     if _outside("".join("".join(words).split()).lower()):
         refuse()
 
@@ -123,9 +127,11 @@ def _document(data: Any) -> tuple[Any, Any]:
     document = QPdfDocument(None)
     document.load(buffer)
     if document.status() != QPdfDocument.Status.Ready or document.pageCount() < 1:
-        raise _RefusedError("is no PDF that can be read")
+        raise _RefusedError(tr("is no PDF that can be read"))
     if document.pageCount() > MOST_PAGES:
-        raise _RefusedError(f"has more than {MOST_PAGES} pages; take out those that are needed")
+        raise _RefusedError(
+            tr("has more than {most_pages} pages; take out those that are needed", most_pages=MOST_PAGES)
+        )
     return document, buffer
 
 
@@ -153,14 +159,14 @@ def _page(data: Any, page: int) -> Any:
 
     document, _held = _document(data)
     if page > document.pageCount():
-        raise _RefusedError(f"has no page {page}")
+        raise _RefusedError(tr("has no page {page}", page=page))
     size = document.pagePointSize(page - 1)
     scale = 2000 / max(size.width(), size.height(), 1.0)
     image = document.render(
         page - 1, QSize(max(round(size.width() * scale), 1), max(round(size.height() * scale), 1))
     )
     if image.isNull():
-        raise _RefusedError("has a page that cannot be shown")
+        raise _RefusedError(tr("has a page that cannot be shown"))
     return _flat(image)
 
 
@@ -179,9 +185,11 @@ def _photo(data: Any) -> Any:
         _alone(data)
     size = reader.size()
     if not reader.canRead() or not size.isValid() or size.isEmpty():
-        raise _RefusedError("is no picture or PDF that can be read")
+        raise _RefusedError(tr("is no picture or PDF that can be read"))
     if size.width() * size.height() > MOST_PIXELS:
-        raise _RefusedError(f"has more than {MOST_PIXELS // 1_000_000} million pixels; make it smaller")
+        raise _RefusedError(
+            tr("has more than {value} million pixels; make it smaller", value=MOST_PIXELS // 1000000)
+        )
     longest = max(size.width(), size.height())
     drawn = reader.format().startsWith(b"svg")
     if longest > LONGEST or drawn:
@@ -189,7 +197,7 @@ def _photo(data: Any) -> Any:
         reader.setScaledSize(QSize(max(round(size.width() * part), 1), max(round(size.height() * part), 1)))
     image = reader.read()
     if image.isNull():
-        raise _RefusedError("is no picture or PDF that can be read")
+        raise _RefusedError(tr("is no picture or PDF that can be read"))
     return _flat(image)
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLineEdit
 
 from pigtail.desktop.probing import slip_text
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from pigtail.job.ask import Ask
@@ -34,7 +35,11 @@ class Doubt(QObject):
             return ""
         slip = slip_text(job, ask, text)
         self._doubted, self._meant = (text, slip[1]) if slip is not None else ("", "")
-        return f"{slip[0]}  Y takes {slip[1]}, Enter keeps {text}." if slip is not None else ""
+        return (
+            tr("{slip}  Y takes {slip2}, Enter keeps {text}.", slip=slip[0], slip2=slip[1], text=text)
+            if slip is not None
+            else ""
+        )
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Y takes what was probably meant while a question stands."""

@@ -12,6 +12,7 @@ from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say
 from pigtail.drawing.shapes import Circle, Drawing, Lettering, Stroke
 from pigtail.drawing.svg import on_paper
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -90,7 +91,7 @@ class DrawingView(Painting):
         self.zoom, self.shift = 1.0, QPointF()
         self._pressed: QPointF | None = None
         self._now: QPointF | None = None
-        self.setToolTip("Wheel: zoom. Drag: move. Double click: the whole again.")
+        self.setToolTip(tr("Wheel: zoom. Drag: move. Double click: the whole again."))
 
     def show_drawings(self, drawings: Sequence[Drawing], words: str) -> None:
         """Show drawings, told in words for those who cannot see them."""

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from pigtail.desktop.suffixes import DEVICES, JOBS, PICTURES, SOUNDS, TABLES
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from pigtail.desktop.assemble import Assembly
@@ -18,7 +19,7 @@ def drop(a: Assembly, path: Path) -> None:
     if name.endswith(JOBS):
         a.files.open_path(path)
     elif a.session.job is None:
-        a.tell(f"{path.name} belongs to a job; open one or begin one first.")
+        a.tell(tr("{path} belongs to a job; open one or begin one first.", path=path.name))
     elif name.endswith(DEVICES):
         _survey(a).show_devices().read(path)
     elif name.endswith(TABLES):
@@ -48,6 +49,6 @@ def _match(a: Assembly, path: Path) -> None:
     view = a.views.of("level")
     assert isinstance(view, LevelStation)
     if a.session.job is None or not view.feed_on_view:
-        a.tell("There is no feed yet that a recording could be compared with; plan one first.")
+        a.tell(tr("There is no feed yet that a recording could be compared with; plan one first."))
         return
     view.asking.ask_match(a.session.job, view.feed_on_view, path)

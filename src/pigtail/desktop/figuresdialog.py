@@ -11,6 +11,7 @@ from pigtail.desktop.fields import read_known
 from pigtail.desktop.tips import Dialog
 from pigtail.edits.links import set_parts
 from pigtail.job.document import Job, Section
+from pigtail.language import tr
 from pigtail.units import Basis, UnreadableError, format_known
 
 
@@ -33,7 +34,12 @@ class FiguresDialog(Dialog):
         self.trouble.setObjectName("wrong")
         self.trouble.setWordWrap(True)
         say = QLabel(
-            f"{shape.good_for} {shape.catch}\nFrom the data sheet: a value alone, with “±5 %”, or least .. usual .. most."
+            tr(
+                "{good_for} {catch}\nFrom the data sheet: a value alone, with “±5 %”, or least .. usual "
+                ".. most.",
+                good_for=shape.good_for,
+                catch=shape.catch,
+            )
         )
         say.setWordWrap(True)
         form = QFormLayout()
@@ -66,7 +72,9 @@ class FiguresDialog(Dialog):
                 self.trouble.setText(f"{rule.words}: {error}")
                 return
             if known is None or known.low < 0:
-                self.trouble.setText(f"{rule.words}: type a value such as {rule.default}")
+                self.trouble.setText(
+                    tr("{rule}: type a value such as {default}", rule=rule.words, default=rule.default)
+                )
                 return
             values.append((rule.name, known))
         if values:

@@ -15,6 +15,7 @@ from pigtail.job.errors import JobError
 from pigtail.job.held import owner_of, show_owner
 from pigtail.job.recovery import discard, leftovers
 from pigtail.job.saving import Obstacle, ObstacleError, free_name, save_over
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -101,7 +102,9 @@ class Files(QObject):
                 path = unpacked
             owner = owner_of(path) if path != self._session.path else None
             if owner is not None and show_owner(owner):
-                self._desk.tell(f"{path.name} is open in another window already, which is shown now.")
+                self._desk.tell(
+                    tr("{path} is open in another window already, which is shown now.", path=path.name)
+                )
                 return
             self.opening.emit()
             if self._session.open(path):
@@ -115,7 +118,12 @@ class Files(QObject):
         held = self._session.held
         if held is not None and held.owner is not None:
             self._desk.tell(
-                f"{held.path.name} is open in another program too (process {held.owner.pid}). Whoever saves second is asked first."
+                tr(
+                    "{path} is open in another program too (process {pid}). Whoever saves second is asked "
+                    "first.",
+                    path=held.path.name,
+                    pid=held.owner.pid,
+                )
             )
 
     def _show_window(self) -> None:
@@ -131,19 +139,21 @@ class Files(QObject):
         bad = ""
         if left.unreadable:
             file, _ = left.unreadable[0]
-            more = f" and {len(left.unreadable) - 1} more" if len(left.unreadable) > 1 else ""
-            bad = f"A recovery file cannot be read and is left where it is: {file}{more}."
+            more = tr(" and {value} more", value=len(left.unreadable) - 1) if len(left.unreadable) > 1 else ""
+            bad = tr(
+                "A recovery file cannot be read and is left where it is: {file}{more}.", file=file, more=more
+            )
         if not left.jobs:
             if bad:
                 self._desk.tell(bad)
             return
         first, found = left.jobs[0], left.jobs
-        more = f" ({len(found) - 1} more after it)" if len(found) > 1 else ""
+        more = tr(" ({value} more after it)", value=len(found) - 1) if len(found) > 1 else ""
         self._desk.window.message.tell(
             f"“{first.document.job.name}” was not saved when the program ended{more}. {bad}".strip(),
             (
-                ("Recover it", lambda: self._recover(first)),
-                ("Discard it", lambda: self._discard(first)),
+                (tr("Recover it"), lambda: self._recover(first)),
+                (tr("Discard it"), lambda: self._discard(first)),
             ),
         )
 
@@ -156,7 +166,13 @@ class Files(QObject):
         try:
             discard(leftover.file)
         except OSError as error:
-            self._desk.tell(f"{leftover.file} cannot be removed ({error.strerror}); unlock its folder")
+            self._desk.tell(
+                tr(
+                    "{file} cannot be removed ({strerror}); unlock its folder",
+                    file=leftover.file,
+                    strerror=error.strerror,
+                )
+            )
             return
         self.offer_leftovers(leftovers(leftover.file.parent))
 
@@ -191,11 +207,11 @@ class Files(QObject):
         assert self._session.job is not None
         try:
             lines = differences(self._session.job, open_job(path).job) or (
-                "Nothing that this version knows of.",
+                tr("Nothing that this version knows of."),
             )
         except JobError as error:
             lines = (str(error),)
-        ask.tell_lines(self._desk.window, f"What {path.name} and the open job differ in", lines)
+        ask.tell_lines(self._desk.window, tr("What {path} and the open job differ in", path=path.name), lines)
 
     def _reload(self, path: Path) -> bool:
         """Keep the open job as a copy beside the file, and open the file as it is now."""
@@ -209,7 +225,13 @@ class Files(QObject):
         if not self._session.open(path):
             self.refused.emit()
             return False
-        self._desk.tell(f"{path.name} is open as it is now; what was open is kept as {copy.name}.")
+        self._desk.tell(
+            tr(
+                "{path} is open as it is now; what was open is kept as {copy}.",
+                path=path.name,
+                copy=copy.name,
+            )
+        )
         return True
 
     def ask_save_as(self) -> bool:
@@ -241,7 +263,7 @@ class Files(QObject):
 
     def _show_title(self) -> None:
         job, path = self._session.job, self._session.path
-        name = path.name if path else "not saved yet"
+        name = path.name if path else tr("not saved yet")
         self._desk.window.setWindowTitle(f"{job.name if job else ''}[*] ({name}) – Pigtail")
         self._desk.window.setWindowModified(self._session.unsaved)
         self._handover.listen_for(self._session.held)
@@ -252,8 +274,8 @@ class Files(QObject):
         if not s.unsaved:
             words = "saved" if s.path else ""
         elif s.kept_number >= s.number:
-            words = "not saved, but kept"
+            words = tr("not saved, but kept")
         else:
-            words = "not saved; keeping…"
+            words = tr("not saved; keeping…")
         if s.job is not None:
             self._desk.window.lead.show_job(s.job.name, s.job.brief.wanted, words)

@@ -23,13 +23,14 @@ from PyQt6.QtWidgets import (
 
 from pigtail.catalogue.glossary import words
 from pigtail.desktop.tips import Dialog
+from pigtail.language import tr
 from pigtail.studies.findings import Severity
 from pigtail.units import format_quantity
 
 MANUAL = os.path.join(os.path.dirname(__file__), "data", "manual.md")
 #: Air round a page and under a paragraph [px], and between lines [%].
 MARGIN, PARAGRAPH, LINES = 22, 9, 118
-WORDS, KEYS, LIMITS = "Words", "Keys", "Limits and reasons"
+WORDS, KEYS, LIMITS = tr("Words"), tr("Keys"), tr("Limits and reasons")
 
 
 @cache
@@ -54,10 +55,10 @@ def _keys() -> str:
 
     rows = [f"| {e.keys} | {e.menu}: {e.plain} |" for e in TABLE if e.keys]
     own = (
-        "| Up, Down | in a part's field: along the preferred series |",
-        "| Ctrl+C, Ctrl+V | in a table: copy its rows, paste a column |",
+        tr("| Up, Down | in a part's field: along the preferred series |"),
+        tr("| Ctrl+C, Ctrl+V | in a table: copy its rows, paste a column |"),
     )
-    return "\n".join(["# Keys", "", "| keys | what they do |", "| --- | --- |", *rows, *own])
+    return "\n".join(["# Keys", "", tr("| keys | what they do |"), "| --- | --- |", *rows, *own])
 
 
 def _limits() -> str:
@@ -76,7 +77,12 @@ def _limits() -> str:
             name = code.partition(".")[2].replace("_", " ")
             limit = " to ".join(format_quantity(float(x), "") for x in judged.ends)
             lines.append(
-                f"**{name}** (limit {limit}): {_without_fields(judged.why)}.\n"
+                tr(
+                    "**{name}** (limit {limit}): {without_fields}.\n",
+                    name=name,
+                    limit=limit,
+                    without_fields=_without_fields(judged.why),
+                )
                 + (f"\n*{_without_fields(good)}*\n" if good else "")
             )
     return "\n".join(lines)
@@ -92,28 +98,28 @@ class Help(Dialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("help")
-        self.setWindowTitle("Help")
+        self.setWindowTitle(tr("Help"))
         self.resize(860, 620)
         self.search = QLineEdit()
         self.search.setObjectName("help_search")
-        self.search.setAccessibleName("Search the help")
-        self.search.setToolTip("Pages with all these words are listed; Enter goes to the next place")
-        self.search.setPlaceholderText("search")
+        self.search.setAccessibleName(tr("Search the help"))
+        self.search.setToolTip(tr("Pages with all these words are listed; Enter goes to the next place"))
+        self.search.setPlaceholderText(tr("search"))
         self.list = QListWidget()
         self.list.setObjectName("help_pages")
-        self.list.setAccessibleName("Pages of the help")
-        self.list.setToolTip("Pages of the help")
+        self.list.setAccessibleName(tr("Pages of the help"))
+        self.list.setToolTip(tr("Pages of the help"))
         self.list.setFixedWidth(180)
         self.text = QTextBrowser()
         self.text.setObjectName("help_text")
-        self.text.setAccessibleName("The page")
+        self.text.setAccessibleName(tr("The page"))
         self.text.setToolTip("")
         self.text.setOpenLinks(False)
-        self.none = QLabel("No page has all these words.")
+        self.none = QLabel(tr("No page has all these words."))
         self.none.setObjectName("dim")
         self.none.setWordWrap(True)
-        close = QPushButton("Close")
-        close.setToolTip("Back to the work")
+        close = QPushButton(tr("Close"))
+        close.setToolTip(tr("Back to the work"))
         close.setAutoDefault(False)
         close.clicked.connect(self.reject)
         for title in pages():

@@ -16,6 +16,7 @@ from pigtail.desktop.decoder import ANSWERED, ASKED, LOOK, PAGES, PIXELS, REFUSE
 from pigtail.desktop.work import CLOSING_S, Lane
 from pigtail.job.disk import read_whole
 from pigtail.job.errors import FileError
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -47,7 +48,7 @@ class Decoding:
         data = read_whole(path, MOST_BYTES, "picture")
         with self._lock:
             if self._stopped:
-                raise FileError(path, "the window closes")
+                raise FileError(path, tr("the window closes"))
             self._process = subprocess.Popen(
                 [sys.executable, "-m", "pigtail.desktop.decoder"],
                 stdin=subprocess.PIPE,
@@ -58,22 +59,26 @@ class Decoding:
         try:
             answer, _ = self._process.communicate(ASKED.pack(asked, page, len(data)) + data, timeout=SECONDS)
         except subprocess.TimeoutExpired as error:
-            raise FileError(path, "the picture takes too long to decode; save it anew as PNG") from error
+            raise FileError(path, tr("the picture takes too long to decode; save it anew as PNG")) from error
         finally:
             self._process.kill()
             self._process.communicate()
         if len(answer) < ANSWERED.size:
-            raise FileError(path, "the picture takes more time or memory than any does; save it anew as PNG")
+            raise FileError(
+                path, tr("the picture takes more time or memory than any does; save it anew as PNG")
+            )
         word, first, second, size = ANSWERED.unpack(answer[: ANSWERED.size])
         body = answer[ANSWERED.size :]
         if word == REFUSED:
-            raise FileError(path, f"it {body.decode('utf-8', 'replace')}; choose another file")
+            raise FileError(
+                path, tr("it {decode}; choose another file", decode=body.decode("utf-8", "replace"))
+            )
         if (
             len(body) != size
             or word not in (PAGES, PIXELS)
             or (word == PIXELS and size != 4 * first * second)
         ):
-            raise FileError(path, "the picture cannot be decoded; save it anew as PNG")
+            raise FileError(path, tr("the picture cannot be decoded; save it anew as PNG"))
         return word, first, second, body
 
     def stop(self) -> None:
@@ -118,7 +123,7 @@ class Images(QObject):
 
     def look(self, path: Path, done: Callable[[int], None], failed: Callable[[BaseException], None]) -> None:
         """Tell how many pages a PDF has, 0 for a picture."""
-        self._run(f"look {path}", lambda: self._decoding.pages(path), done, failed)
+        self._run(tr("look {path}", path=path), lambda: self._decoding.pages(path), done, failed)
 
     def _run(
         self,

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QSizePolicy, QSpacerItem, QVBoxLayout, QWidget
 
 from pigtail.desktop import glyphs, theme
+from pigtail.language import tr
 from pigtail.studies.register import REGISTER, Entry
 
 TYPE_CHECKING = False
@@ -33,7 +34,7 @@ class Splice(QAbstractButton):
         self.setObjectName(f"station_{key}")
         self.setCheckable(True)
         self.setText(words)
-        self.setToolTip(f"{words}: {line} (Alt+{number})")
+        self.setToolTip(tr("{words}: {line} (Alt+{number})", words=words, line=line, number=number))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self.show_verdict("")
@@ -44,7 +45,14 @@ class Splice(QAbstractButton):
     def show_verdict(self, word: str) -> None:
         """Show the worst finding of the station."""
         self.verdict = word
-        self.setAccessibleName(f"Station {self.number}, {self.words}: {word or 'not studied yet'}")
+        self.setAccessibleName(
+            tr(
+                "Station {number}, {what}: {value}",
+                number=self.number,
+                what=self.words,
+                value=word or tr("not studied yet"),
+            )
+        )
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -104,7 +112,7 @@ class Lead(QWidget):
         super().__init__()
         self.setObjectName("lead")
         self.setFixedWidth(WIDTH)
-        self.setAccessibleName("The lead: stations in working order")
+        self.setAccessibleName(tr("The lead: stations in working order"))
         self.splices: dict[str, Splice] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 2, 0, 0)

@@ -11,6 +11,7 @@ from pigtail.desktop.tips import Dialog
 from pigtail.job.errors import JobError
 from pigtail.job.meter_log import Columns, LogSum, guessed, read_log
 from pigtail.job.reading_import import text_of
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from PyQt6.QtCore import QSettings
@@ -35,38 +36,45 @@ class LogDialog(Dialog):
     ) -> None:
         super().__init__(parent)
         self.setObjectName("log_dialog")
-        self.setWindowTitle(f"A meter's log: {name}")
+        self.setWindowTitle(tr("A meter's log: {name}", name=name))
         self.resize(620, 420)
         self._rows, self._function, self._settings = rows, setup.function, settings
         self.found: LogSum | None = None
-        place = job.label(setup.point) + (f" against {job.label(setup.against)}" if setup.against else "")
+        place = job.label(setup.point) + (
+            tr(" against {against}", against=job.label(setup.against)) if setup.against else ""
+        )
         state = job.state(setup.state)
         say = QLabel(
-            f"It becomes one reading: the middle of its values, as {setup.function.value} of {place}"
-            f"{f' while “{state.name}”' if state else ''}. If that is not where the probes were, set the bench strip first."
+            tr(
+                "It becomes one reading: the middle of its values, as {function} of {place}{more}. If "
+                "that is not where the probes were, set the bench strip first.",
+                function=tr(setup.function.value),
+                place=place,
+                more=tr(" while “{state}”", state=state.name) if state else "",
+            )
         )
         say.setWordWrap(True)
         width = max(len(r) for r in rows)
-        self.model = RowsModel(tuple(f"column {k + 1}" for k in range(width)))
+        self.model = RowsModel(tuple(tr("column {value}", value=k + 1) for k in range(width)))
         self.model.show_rows([[Cell(c) for c in (*r, *[""] * (width - len(r)))] for r in rows[:SHOWN]])
-        table = make_table(self.model, "log_rows", "The first rows of the log", width - 1)
+        table = make_table(self.model, "log_rows", tr("The first rows of the log"), width - 1)
         self.value, self.unit = QComboBox(), QComboBox()
         for combo, accessible, objectname in (
-            (self.value, "Column of the values", "log_value"),
-            (self.unit, "Column of their units", "log_unit"),
+            (self.value, tr("Column of the values"), "log_value"),
+            (self.unit, tr("Column of their units"), "log_unit"),
         ):
             combo.setAccessibleName(accessible)
             combo.setObjectName(objectname)
             for k in range(width):
-                combo.addItem(f"column {k + 1}", k)
-        self.unit.insertItem(0, "none: in the function's own unit", -1)
+                combo.addItem(tr("column {value}", value=k + 1), k)
+        self.unit.insertItem(0, tr("none: in the function's own unit"), -1)
         form = QFormLayout()
-        form.addRow("&Values", self.value)
-        form.addRow("&Units", self.unit)
+        form.addRow(tr("&Values"), self.value)
+        form.addRow(tr("&Units"), self.unit)
         self.outcome = QLabel()
         self.outcome.setObjectName("log_outcome")
         self.outcome.setWordWrap(True)
-        buttons, self.go = self.answers("Log it")
+        buttons, self.go = self.answers(tr("Log it"))
         layout = QVBoxLayout(self)
         for part in (say, table):
             layout.addWidget(part)

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from pigtail import __version__
 from pigtail.desktop import ask, theme
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -31,14 +32,14 @@ def set_text_size(desk: Desk, by: int) -> None:
     at = theme.SIZES.index(theme.text_size(desk.settings))
     size = theme.SIZES[min(max(at + by, 0), len(theme.SIZES) - 1)] if by else 100
     desk.settings.setValue("text_size", size)
-    desk.tell(f"Everything is shown at {size} % from the next start on.")
+    desk.tell(tr("Everything is shown at {size} % from the next start on.", size=size))
 
 
 def show_keys(desk: Desk, keys: Iterable[tuple[str, str]]) -> None:
     """Show keys with what they do."""
     lines = [f"{key:<14} {words}" for key, words in keys]
-    lines.append("Up, Down       in a part's field: along the preferred series")
-    ask.tell(desk.window, "Keys", "<pre>" + html.escape("\n".join(lines)) + "</pre>")
+    lines.append(tr("Up, Down       in a part's field: along the preferred series"))
+    ask.tell(desk.window, tr("Keys"), "<pre>" + html.escape("\n".join(lines)) + "</pre>")
 
 
 def show_about(desk: Desk) -> None:

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from pigtail.desktop import ask
 from pigtail.desktop.tips import Dialog
 from pigtail.job.meters import meters
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from pigtail.bench.address import Address
@@ -39,7 +40,7 @@ class MeterDialog(Dialog):
     def __init__(self, kind: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("meter_dialog")
-        self.setWindowTitle("The meter")
+        self.setWindowTitle(tr("The meter"))
         self.resize(560, 300)
         self.address: Address | None = None
         self.truth = ""
@@ -59,21 +60,21 @@ class MeterDialog(Dialog):
             self.kinds.addItem(meter.name, key)
         self.kinds.setCurrentIndex(max(self.kinds.findData(kind), 0))
         for words, road in (
-            ("read it and type", HAND),
-            ("over the network (SCPI)", NETWORK),
-            ("on a serial line (SCPI)", SERIAL),
-            ("at a VISA address of any kind", VISA),
-            ("a stand-in host to try on", STAND_IN),
+            (tr("read it and type"), HAND),
+            (tr("over the network (SCPI)"), NETWORK),
+            (tr("on a serial line (SCPI)"), SERIAL),
+            (tr("at a VISA address of any kind"), VISA),
+            (tr("a stand-in host to try on"), STAND_IN),
         ):
             self.roads.addItem(words, road)
         for widget, name, accessible in (
-            (self.kinds, "meter_kind", "Kind of meter, for its accuracy and load"),
-            (self.roads, "meter_road", "How readings come in"),
-            (self.network, "meter_network", "Network address of the meter"),
-            (self.serial, "meter_serial", "Serial device of the meter"),
-            (self.visa, "meter_visa", "VISA address of the meter"),
-            (self.ending, "meter_ending", "What ends a line to and from the meter"),
-            (self.stand_ins, "meter_stand_in", "Stand-in host"),
+            (self.kinds, "meter_kind", tr("Kind of meter, for its accuracy and load")),
+            (self.roads, "meter_road", tr("How readings come in")),
+            (self.network, "meter_network", tr("Network address of the meter")),
+            (self.serial, "meter_serial", tr("Serial device of the meter")),
+            (self.visa, "meter_visa", tr("VISA address of the meter")),
+            (self.ending, "meter_ending", tr("What ends a line to and from the meter")),
+            (self.stand_ins, "meter_stand_in", tr("Stand-in host")),
         ):
             widget.setObjectName(name)
             widget.setAccessibleName(accessible)
@@ -96,7 +97,7 @@ class MeterDialog(Dialog):
         for path in shipped().values():
             self.stand_ins.addItem(load(path).title, path.stem)
         for kind in host_kinds():
-            self.stand_ins.addItem(f"{kind.name}, as the catalogue has it", kind.key)
+            self.stand_ins.addItem(tr("{kind}, as the catalogue has it", kind=kind.name), kind.key)
 
     def _recall(self) -> None:
         """Fill in what was used the last time."""
@@ -126,37 +127,37 @@ class MeterDialog(Dialog):
     def _lay_out(self) -> None:
         form = QFormLayout()
         form.setSpacing(10)
-        form.addRow("Kind of meter", self.kinds)
-        form.addRow("Readings", self.roads)
+        form.addRow(tr("Kind of meter"), self.kinds)
+        form.addRow(tr("Readings"), self.roads)
         self.rows = {
-            NETWORK: QLabel("Address"),
-            SERIAL: QLabel("Device"),
-            VISA: QLabel("Address"),
-            STAND_IN: QLabel("Host"),
+            NETWORK: QLabel(tr("Address")),
+            SERIAL: QLabel(tr("Device")),
+            VISA: QLabel(tr("Address")),
+            STAND_IN: QLabel(tr("Host")),
         }
         form.addRow(self.rows[NETWORK], self.network)
         form.addRow(self.rows[SERIAL], self.serial)
         form.addRow(self.rows[VISA], self.visa)
-        self.ends = QLabel("Lines end with")
+        self.ends = QLabel(tr("Lines end with"))
         form.addRow(self.ends, self.ending)
         row = QHBoxLayout()
         row.addWidget(self.stand_ins, 1)
-        self.browse = QPushButton("Other file…")
+        self.browse = QPushButton(tr("Other file…"))
         self.browse.clicked.connect(self._browse)
         row.addWidget(self.browse)
         form.addRow(self.rows[STAND_IN], row)
-        self.papers = QCheckBox("open what its papers say as a new job")
+        self.papers = QCheckBox(tr("open what its papers say as a new job"))
         self.papers.setObjectName("meter_papers")
         self.papers.setChecked(True)
         form.addRow("", self.papers)
-        self.hidden = QCheckBox("hide a fault in it, to be found by what is asked")
+        self.hidden = QCheckBox(tr("hide a fault in it, to be found by what is asked"))
         self.hidden.setObjectName("meter_hidden")
         form.addRow("", self.hidden)
         self.hint = QLabel()
         self.hint.setObjectName("dim")
         self.hint.setWordWrap(True)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        use = buttons.addButton("Use this meter", QDialogButtonBox.ButtonRole.AcceptRole)
+        use = buttons.addButton(tr("Use this meter"), QDialogButtonBox.ButtonRole.AcceptRole)
         assert use is not None
         use.setObjectName("main")
         self.use = use
@@ -194,12 +195,25 @@ class MeterDialog(Dialog):
             widget.setVisible(self.road in (NETWORK, SERIAL, VISA))
         self.hint.setText(
             {
-                HAND: "You read the meter and type; its kind tells its accuracy and how it loads a point.",
-                NETWORK: "A meter that speaks SCPI over a socket. You move the probes; a press of F9 reads it.",
-                SERIAL: "A meter that speaks SCPI over a serial line; a speed goes behind an @: /dev/ttyUSB0@115200.",
-                VISA: "A meter under any name that VISA gives it: TCPIP::host::INSTR, TCPIP::host::hislip0::INSTR, "
-                "USB::0x1234::0x5678::serial::INSTR, GPIB::9::INSTR, ASRL/dev/ttyUSB0::INSTR.",
-                STAND_IN: "A host that is not there, solved as it would behave, with its papers. Its probes move by themselves.",
+                HAND: tr(
+                    "You read the meter and type; its kind tells its accuracy and how it loads a point."
+                ),
+                NETWORK: tr(
+                    "A meter that speaks SCPI over a socket. You move the probes; a press of F9 reads it."
+                ),
+                SERIAL: tr(
+                    "A meter that speaks SCPI over a serial line; a speed goes behind an @: "
+                    "/dev/ttyUSB0@115200."
+                ),
+                VISA: tr(
+                    "A meter under any name that VISA gives it: TCPIP::host::INSTR, "
+                    "TCPIP::host::hislip0::INSTR, USB::0x1234::0x5678::serial::INSTR, GPIB::9::INSTR, "
+                    "ASRL/dev/ttyUSB0::INSTR."
+                ),
+                STAND_IN: tr(
+                    "A host that is not there, solved as it would behave, with its papers. Its probes move "
+                    "by themselves."
+                ),
             }[self.road]
         )
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from pigtail.desktop.work import CLOSING_S, Lane
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     import subprocess
@@ -20,7 +21,7 @@ if TYPE_CHECKING:
 
 #: So long a stand-in is waited for to end [s].
 WAIT_S = 2.0
-NONE = "no meter: type what yours shows"
+NONE = tr("no meter: type what yours shows")
 
 
 class MeterLink(QObject):
@@ -56,12 +57,12 @@ class MeterLink(QObject):
     def connect_to(self, address: Address) -> None:
         """Take a meter at an address as the window's meter."""
         self._address = address
-        self._say(f"connecting to {address.text()} …", False)
+        self._say(tr("connecting to {text} …", text=address.text()), False)
         self._lane.submit("connect", self._connected, self._there, self._not_there)
 
     def start_stand_in(self, name: str) -> None:
         """Start a stand-in as a process of its own and take its meter, as if it were hardware."""
-        self._say(f"starting the stand-in {Path(name.partition('+')[0]).stem} …", False)
+        self._say(tr("starting the stand-in {stem} …", stem=Path(name.partition("+")[0]).stem), False)
         self._lane.submit("start", lambda: self._started(name), self._there, self._not_there)
 
     def leave(self) -> None:
@@ -72,7 +73,7 @@ class MeterLink(QObject):
     def take(self, request: Ask, *, stable: bool = True) -> None:
         """Read once; a lost meter is looked for again first."""
         if self._address is None:
-            self.failed.emit("no meter is chosen; choose one under Bench, or type the reading")
+            self.failed.emit(tr("no meter is chosen; choose one under Bench, or type the reading"))
             return
         self.reading = True
         self._lane.submit("read", lambda: self._reading(request, stable), self._have, self._not_read)
@@ -104,7 +105,7 @@ class MeterLink(QObject):
         line = self._server.stdout.readline()
         _, _, tail = line.partition("127.0.0.1:")
         if not tail:
-            raise MeterError(line.strip() or "the stand-in did not start; look at its truth file")
+            raise MeterError(line.strip() or tr("the stand-in did not start; look at its truth file"))
         self._address = Address(host="127.0.0.1", port=int(tail.partition(";")[0]))
         return self._connected()
 
@@ -147,16 +148,18 @@ class MeterLink(QObject):
 
     def _there(self, identity: str) -> None:
         name = " ".join(identity.split(",")[:2])
-        self._say(f"{name} at {self._address.text() if self._address else '?'}", True)
+        self._say(
+            tr("{name} at {more}", name=name, more=self._address.text() if self._address else "?"), True
+        )
 
     def _not_there(self, error: BaseException) -> None:
-        self._say("the meter is not there; it is looked for again at the next reading", False)
+        self._say(tr("the meter is not there; it is looked for again at the next reading"), False)
         self.failed.emit(str(error))
 
     def _have(self, value: float) -> None:
         self.reading = False
-        if self._address is not None and self.words.startswith("the meter"):
-            self._say(f"back at {self._address.text()}", True)
+        if self._address is not None and not self.there:
+            self._say(tr("back at {text}", text=self._address.text()), True)
         self.read.emit(value)
 
     def _not_read(self, error: BaseException) -> None:

@@ -30,11 +30,12 @@ from pigtail.desktop.tips import Dialog
 from pigtail.job.document import HOST, Job, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.quantities import AMBIENT, PATH_RESISTANCE, Quantity, quantities
+from pigtail.language import tr
 from pigtail.units import Basis, Known, KnownError, UnreadableError, format_known
 
 MODULE_ID = "module"
 AMBIENT_ADDRESS = "ambient"
-NAME, CHOOSE = "New retrofit", "choose…"
+NAME, CHOOSE = tr("New retrofit"), tr("choose…")
 
 
 class _ValueLine(NamedTuple):
@@ -54,29 +55,29 @@ class NewJob(Dialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("new_job")
-        self.setWindowTitle("New job")
+        self.setWindowTitle(tr("New job"))
         self.resize(900, 660)
         self.made: Job | None = None
         self._lines: list[_ValueLine] = []
         self._typed: dict[str, str] = {}
         self.name = QLineEdit(NAME)
         self.host_name = QLineEdit()
-        self.host_name.setPlaceholderText("what you call it; empty: its kind")
+        self.host_name.setPlaceholderText(tr("what you call it; empty: its kind"))
         self.host_kind, self.module_kind, self.supply = QComboBox(), QComboBox(), QComboBox()
         self.hosts, self.modules = offered("host"), offered("module")
         for widget, name, accessible in (
-            (self.name, "job_name", "Name of the job"),
-            (self.host_name, "host_name", "Name of the host"),
-            (self.host_kind, "host_kind", "Kind of host"),
-            (self.module_kind, "module_kind", "Module to be added"),
-            (self.supply, "new_supply", "How the host is fed"),
+            (self.name, "job_name", tr("Name of the job")),
+            (self.host_name, "host_name", tr("Name of the host")),
+            (self.host_kind, "host_kind", tr("Kind of host")),
+            (self.module_kind, "module_kind", tr("Module to be added")),
+            (self.supply, "new_supply", tr("How the host is fed")),
         ):
             widget.setObjectName(name)
             widget.setAccessibleName(accessible)
         for combo, tip in (
-            (self.host_kind, "The kind that comes nearest; “Something else” where none does"),
-            (self.module_kind, "What is added; more can be added later, in Survey"),
-            (self.supply, tip_for("supply class, rating plate and live chassis")),
+            (self.host_kind, tr("The kind that comes nearest; “Something else” where none does")),
+            (self.module_kind, tr("What is added; more can be added later, in Survey")),
+            (self.supply, tip_for(tr("supply class, rating plate and live chassis"))),
         ):
             combo.setToolTip(tip)
         for kind in self.hosts:
@@ -85,7 +86,7 @@ class NewJob(Dialog):
             self.module_kind.addItem(kind.name, kind.key)
         self.supply.addItem(CHOOSE, None)
         for item in SupplyClass:
-            self.supply.addItem(item.value, item)
+            self.supply.addItem(tr(item.value), item)
         self.summary = QLabel()
         self.summary.setObjectName("dim")
         self.summary.setWordWrap(True)
@@ -94,7 +95,7 @@ class NewJob(Dialog):
         self.trouble.setWordWrap(True)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
-        self.buttons, self.go = self.answers("Propose the plan")
+        self.buttons, self.go = self.answers(tr("Propose the plan"))
         self.go.setToolTip("Ctrl+Enter does it from anywhere in the form")
         for button in self.buttons.buttons():
             if isinstance(button, QPushButton):
@@ -111,7 +112,7 @@ class NewJob(Dialog):
         left.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapAllRows)
         left.setSpacing(8)
         for words, widget in (
-            ("&Job", self.name), ("&Host", self.host_kind), ("Its &name", self.host_name), ("&Fed by", self.supply),
+            ("&Job", self.name), ("&Host", self.host_kind), (tr("Its &name"), self.host_name), (tr("&Fed by"), self.supply),
             ("&Module", self.module_kind),
         ):  # fmt: skip
             left.addRow(words, widget)
@@ -120,11 +121,14 @@ class NewJob(Dialog):
         side.setLayout(left)
         side.setFixedWidth(300)
         right = QVBoxLayout()
-        title = QLabel("What is known of the host")
+        title = QLabel(tr("What is known of the host"))
         title.setFont(theme.font(14, bold=True))
         hint = QLabel(
-            "Type what the papers say: 47k, 250m, -10 dBV, 24 V ±5 %. Leave empty what is not known: what to measure is told then. "
-            "Values already there are usual for the kind. Rest the pointer on a line to see what its words mean; Enter goes to the next."
+            tr(
+                "Type what the papers say: 47k, 250m, -10 dBV, 24 V ±5 %. Leave empty what is not known: "
+                "what to measure is told then. Values already there are usual for the kind. Rest the "
+                "pointer on a line to see what its words mean; Enter goes to the next."
+            )
         )
         hint.setObjectName("dim")
         hint.setWordWrap(True)
@@ -151,9 +155,13 @@ class NewJob(Dialog):
         except (JobError, KeyError) as error:
             self.trouble.setText(str(error))
             return
-        usual = f"usual for the kind: {host.supply.value}" if host.supply is not SupplyClass.UNKNOWN else ""
+        usual = (
+            tr("usual for the kind: {supply}", supply=tr(host.supply.value))
+            if host.supply is not SupplyClass.UNKNOWN
+            else ""
+        )
         self.supply.setToolTip(
-            "\n".join(x for x in (usual, tip_for("supply class, rating plate and live chassis")) if x)
+            "\n".join(x for x in (usual, tip_for(tr("supply class, rating plate and live chassis"))) if x)
         )
         self._lines = []
         form = QFormLayout()
@@ -170,9 +178,9 @@ class NewJob(Dialog):
                 )
         names = {t.id: t.name for t in host.terminals}
         for path in host.paths:
-            words = f"resistance {names[path.a]} to {names[path.b]}"
+            words = tr("resistance {names} to {names2}", names=names[path.a], names2=names[path.b])
             self._line(form, path.id, "", words, PATH_RESISTANCE, path.resistance)
-        self._line(form, AMBIENT_ADDRESS, "", "temperature inside the case", AMBIENT, ambient_in(host))
+        self._line(form, AMBIENT_ADDRESS, "", tr("temperature inside the case"), AMBIENT, ambient_in(host))
         page = QWidget()
         page.setLayout(form)
         self.area.setWidget(page)
@@ -184,7 +192,7 @@ class NewJob(Dialog):
         entry = QLineEdit(self._typed.get(words, before))
         entry.setToolTip(tip_for(words, item.words))
         entry.setMinimumWidth(210)
-        entry.setPlaceholderText(f"not known ({item.unit})")
+        entry.setPlaceholderText(tr("not known ({unit})", unit=item.unit))
         entry.setObjectName(f"{address}.{field}".replace(f"{HOST}.", "value_", 1))
         entry.setAccessibleName(words)
         label = QLabel(words[0].upper() + words[1:])
@@ -219,7 +227,7 @@ class NewJob(Dialog):
 
     def reject(self) -> None:
         """Leave without a job; asks where something was typed."""
-        if not self.touched or ask.throw_away(self, "The new job", "what was typed"):
+        if not self.touched or ask.throw_away(self, tr("The new job"), tr("what was typed")):
             super().reject()
 
     def accept(self) -> None:
@@ -235,7 +243,7 @@ class NewJob(Dialog):
         if self.supply.currentData() is None:
             self.supply.setFocus()
             raise EditError(
-                "say how the host is fed: unplug it, and read its rating plate and where the cord goes in"
+                tr("say how the host is fed: unplug it, and read its rating plate and where the cord goes in")
             )
         host = made_host(self.host_kind.currentData(), self.host_name.text().strip())
         job = edits.new_job(self.name.text().strip() or NAME, host)
@@ -266,4 +274,6 @@ class NewJob(Dialog):
         except LiveChassisError:
             return job
         except EditError as error:
-            raise EditError(f"no plan can be proposed: {error}; choose another module") from error
+            raise EditError(
+                tr("no plan can be proposed: {error}; choose another module", error=error)
+            ) from error

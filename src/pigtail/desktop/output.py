@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from pigtail.desktop import ask
 from pigtail.desktop.wants import Paper, answer
+from pigtail.language import tr, trn
 from pigtail.service import services
 
 if TYPE_CHECKING:
@@ -46,7 +47,12 @@ class Output:
 
             less = left_out(job)
             self._desk.tell(
-                f"The sheet is written: {', '.join(p.name for p in paths)} in {folder}.{f' {less}.' if less else ''}"
+                tr(
+                    "The sheet is written: {listed} in {folder}.{more}",
+                    listed=", ".join(p.name for p in paths),
+                    folder=folder,
+                    more=f" {less}." if less else "",
+                )
             )
 
         self._desk.answer(answer(services.write_sheet, tell, job, studies, folder))
@@ -85,8 +91,13 @@ class Output:
             try:
                 count = print_pdf(data, printer)
             except OSError as error:
-                self._desk.tell(f"It cannot be printed there ({error.strerror}); choose another place")
+                self._desk.tell(
+                    tr(
+                        "It cannot be printed there ({strerror}); choose another place",
+                        strerror=error.strerror,
+                    )
+                )
                 return
-            self._desk.tell(f"It is printed: {count} page{'' if count == 1 else 's'}.")
+            self._desk.tell(trn("It is printed: {count} page.", "It is printed: {count} pages.", count))
 
         self._desk.answer(answer(services.printed, tell, job, studies, what, on_letter(printer)))

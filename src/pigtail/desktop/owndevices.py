@@ -20,13 +20,20 @@ from pigtail.catalogue import library
 from pigtail.desktop import ask
 from pigtail.desktop.tips import Dialog
 from pigtail.job.errors import JobError
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from pigtail.catalogue.library import OwnDevice
     from pigtail.job.document import Host, Module
 
-NOTHING = "Nothing of your own yet. In the Survey of a job, its host and modules can be kept here; files come in below."
-HELD = "They are offered wherever a module or host is chosen. What is taken out of here stays in the jobs that have it."
+NOTHING = tr(
+    "Nothing of your own yet. In the Survey of a job, its host and modules can be kept here; "
+    "files come in below."
+)
+HELD = tr(
+    "They are offered wherever a module or host is chosen. What is taken out of here stays "
+    "in the jobs that have it."
+)
 
 
 class OwnDevices(Dialog):
@@ -35,25 +42,30 @@ class OwnDevices(Dialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("own_devices")
-        self.setWindowTitle("Your own modules and hosts")
+        self.setWindowTitle(tr("Your own modules and hosts"))
         self.resize(620, 420)
         self._out: list[tuple[Module | Host, str]] = []
         self.list = QListWidget()
         self.list.setObjectName("own_list")
-        self.list.setAccessibleName("Your own modules and hosts")
+        self.list.setAccessibleName(tr("Your own modules and hosts"))
         self.told = QLabel()
         self.told.setObjectName("dim")
         self.told.setWordWrap(True)
         self.told.setMinimumHeight(48)
         self.told.setAlignment(Qt.AlignmentFlag.AlignTop)
         row = QHBoxLayout()
-        self.take_out, self.put_back = QPushButton("&Take it out"), QPushButton("Put it &back")
-        self.pass_on, self.take_in = QPushButton("&Pass it on…"), QPushButton("Take one &in…")
+        self.take_out, self.put_back = QPushButton(tr("&Take it out")), QPushButton(tr("Put it &back"))
+        self.pass_on, self.take_in = QPushButton(tr("&Pass it on…")), QPushButton(tr("Take one &in…"))
         for button, name, tip, run in (
-            (self.take_out, "own_out", "Out of the library; jobs keep what they have", self._take_out),
-            (self.put_back, "own_back", "What was taken out last, as long as this is open", self._put_back),
-            (self.pass_on, "own_pass", "As a small file for another person", self._pass_on),
-            (self.take_in, "own_in", "A module or host from such a file", self._take_in),
+            (self.take_out, "own_out", tr("Out of the library; jobs keep what they have"), self._take_out),
+            (
+                self.put_back,
+                "own_back",
+                tr("What was taken out last, as long as this is open"),
+                self._put_back,
+            ),
+            (self.pass_on, "own_pass", tr("As a small file for another person"), self._pass_on),
+            (self.take_in, "own_in", tr("A module or host from such a file"), self._take_in),
         ):
             button.setObjectName(name)
             button.setToolTip(tip)
@@ -100,7 +112,11 @@ class OwnDevices(Dialog):
         self.take_out.setEnabled(own is not None)
         self.pass_on.setEnabled(own is not None)
         self.put_back.setEnabled(bool(self._out))
-        self.told.setText(NOTHING if own is None else f"Kept {own.added}: {own.source}. {HELD}")
+        self.told.setText(
+            NOTHING
+            if own is None
+            else tr("Kept {added}: {source}. {held}", added=own.added, source=own.source, held=HELD)
+        )
 
     def _take_out(self) -> None:
         own = self.chosen()
@@ -113,7 +129,7 @@ class OwnDevices(Dialog):
             self.told.setText(str(error))
             return
         self._fill()
-        self.told.setText(f"{own.name} is out. “Put it back” undoes that while this is open.")
+        self.told.setText(tr("{own} is out. “Put it back” undoes that while this is open.", own=own.name))
 
     def _put_back(self) -> None:
         try:
@@ -134,7 +150,7 @@ class OwnDevices(Dialog):
         except JobError as error:
             self.told.setText(str(error))
             return
-        self.told.setText(f"{own.name} is written to {path}.")
+        self.told.setText(tr("{own} is written to {path}.", own=own.name, path=path))
 
     def _take_in(self) -> None:
         path = ask.device_source(self)

@@ -14,6 +14,7 @@ from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from pigtail.desktop.tips import Dialog
+from pigtail.language import tr, trn
 
 DPI = 300
 #: So long the spooler may take to accept a document [s].
@@ -109,7 +110,7 @@ def ask_printer(parent: QWidget) -> QPrinter | None:
     """Which printer to use, or None."""
     printer = QPrinter(QPrinter.PrinterMode.HighResolution)
     dialog = QPrintDialog(printer, parent)
-    dialog.setWindowTitle("Print the build sheet")
+    dialog.setWindowTitle(tr("Print the build sheet"))
     return printer if dialog.exec() == QPrintDialog.DialogCode.Accepted else None
 
 
@@ -121,21 +122,25 @@ class Preview(Dialog):
 
         super().__init__(parent)
         self.setObjectName("preview")
-        self.setWindowTitle("The sheet, before it is printed")
+        self.setWindowTitle(tr("The sheet, before it is printed"))
         self.resize(820, 720)
         self.document = _opened(data, self)
         self.view = QPdfView(self)
-        self.view.setAccessibleName("The pages of the sheet")
-        self.view.setToolTip("Scroll to go through the pages")
+        self.view.setAccessibleName(tr("The pages of the sheet"))
+        self.view.setToolTip(tr("Scroll to go through the pages"))
         self.view.setDocument(self.document)
         self.view.setPageMode(QPdfView.PageMode.MultiPage)
         self.view.setZoomMode(QPdfView.ZoomMode.FitToWidth)
         count = self.document.pageCount()
         say = QLabel(
-            f"{count} page{'' if count == 1 else 's'}, printed at true size: measure the bar of 50 mm on paper."
+            trn(
+                "{count} page, printed at true size: measure the bar of 50 mm on paper.",
+                "{count} pages, printed at true size: measure the bar of 50 mm on paper.",
+                count,
+            )
         )
         say.setObjectName("dim")
-        buttons, _ = self.answers("Print…")
+        buttons, _ = self.answers(tr("Print…"))
         layout = QVBoxLayout(self)
         for widget in (say, self.view, buttons):
             layout.addWidget(widget)

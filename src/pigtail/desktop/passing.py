@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication
 from pigtail.desktop import ask
 from pigtail.desktop.wants import Leave, answer
 from pigtail.job.errors import JobError
+from pigtail.language import tr, trn
 from pigtail.service import services
 
 if TYPE_CHECKING:
@@ -53,8 +54,12 @@ class Passing:
         folder = session.folder
 
         def tell(missing: tuple[str, ...]) -> None:
-            left = f" Left out, not there or changed: {', '.join(missing[:6])}." if missing else ""
-            self._desk.tell(f"The pack is written: {path}.{left}")
+            left = (
+                tr(" Left out, not there or changed: {listed}.", listed=", ".join(missing[:6]))
+                if missing
+                else ""
+            )
+            self._desk.tell(tr("The pack is written: {path}.{left}", path=path, left=left))
 
         self._desk.answer(
             answer(services.write_pack, tell, session.document(), session.studies, folder, path)
@@ -87,8 +92,19 @@ class Passing:
             clipboard = QApplication.clipboard()
             if clipboard is not None:
                 clipboard.setText(words)
+                count = len(words.splitlines())
                 self._desk.tell(
-                    f"The story is on the clipboard, as {'Markdown' if markdown else 'text'}: {len(words.splitlines())} lines."
+                    trn(
+                        "The story is on the clipboard, as Markdown: {count} line.",
+                        "The story is on the clipboard, as Markdown: {count} lines.",
+                        count,
+                    )
+                    if markdown
+                    else trn(
+                        "The story is on the clipboard, as text: {count} line.",
+                        "The story is on the clipboard, as text: {count} lines.",
+                        count,
+                    )
                 )
 
         self._desk.answer(answer(services.story, take, session.job, session.studies, markdown))
@@ -98,7 +114,7 @@ class Passing:
     def ask_again(self) -> None:
         """Ask how many copies are built, and begin a new job of the same plan."""
         copies = ask.number(
-            self._desk.window, "Build it again", "How many copies of the same gear?", 1, 1, 1000
+            self._desk.window, tr("Build it again"), tr("How many copies of the same gear?"), 1, 1, 1000
         )
         if copies:
             self.again(int(copies))

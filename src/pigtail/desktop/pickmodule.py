@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 
 from pigtail.catalogue.library import offered
 from pigtail.desktop.tips import Dialog
+from pigtail.language import tr
 
 
 class PickDevice(Dialog):
@@ -28,13 +29,13 @@ class PickDevice(Dialog):
         self.key = ""
         self.search = QLineEdit()
         self.search.setObjectName("pick_search")
-        self.search.setAccessibleName("Search")
-        self.search.setPlaceholderText("type a word: receiver, amplifier, 5 V …")
-        self.search.setToolTip("Only what has these words is listed")
+        self.search.setAccessibleName(tr("Search"))
+        self.search.setPlaceholderText(tr("type a word: receiver, amplifier, 5 V …"))
+        self.search.setToolTip(tr("Only what has these words is listed"))
         self.list = QListWidget()
         self.list.setObjectName("pick_list")
-        self.list.setAccessibleName("What there is to choose from")
-        self.list.setToolTip("Enter takes the one that is on")
+        self.list.setAccessibleName(tr("What there is to choose from"))
+        self.list.setToolTip(tr("Enter takes the one that is on"))
         self.summary = QLabel()
         self.summary.setObjectName("dim")
         self.summary.setWordWrap(True)
@@ -48,7 +49,7 @@ class PickDevice(Dialog):
             self.list.addItem(item)
         layout = QVBoxLayout(self)
         row = QHBoxLayout()
-        words = QLabel("&Search")
+        words = QLabel(tr("&Search"))
         words.setBuddy(self.search)
         row.addWidget(words)
         row.addWidget(self.search, 1)
@@ -84,6 +85,6 @@ class PickDevice(Dialog):
         self.key, summary = (
             item.data(Qt.ItemDataRole.UserRole)
             if item is not None and there
-            else ("", "nothing has these words")
+            else ("", tr("nothing has these words"))
         )
         self.summary.setText(summary)

@@ -12,6 +12,7 @@ from pigtail.edits.values import set_supply
 from pigtail.job.document import HEARD, SEEN, Function, Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of, value_of
+from pigtail.language import tr
 from pigtail.units import UnreadableError
 
 if TYPE_CHECKING:
@@ -20,10 +21,10 @@ if TYPE_CHECKING:
 
 HINTS = {
     Function.DC_VOLTS: "1.65 V",
-    Function.AC_VOLTS: "250m or -10 dBV",
-    Function.RESISTANCE: "0.06, 4k7 or open",
+    Function.AC_VOLTS: tr("250m or -10 dBV"),
+    Function.RESISTANCE: tr("0.06, 4k7 or open"),
     Function.CURRENT: "45 mA",
-    Function.CONTINUITY: "0.3 or open",
+    Function.CONTINUITY: tr("0.3 or open"),
     Function.DIODE: "0.62 V",
     Function.FREQUENCY: "44.1 kHz",
     Function.TEMPERATURE: "41 °C",
@@ -45,14 +46,18 @@ def now() -> datetime:
     return datetime.now().astimezone().replace(tzinfo=None)
 
 
+#: How the words of an edit that logs a reading begin.
+LOGGED = tr("log {value} at {point}").partition("{")[0]
+
+
 def expected_text(job: Job, ask: Ask) -> str:
     """What is expected before anything is read, in words; empty where nothing is known."""
     from pigtail.studies.survey.expecting import expected
 
     if ask.function is Function.LOOK:
-        return f"type one of: {HINTS[Function.LOOK]}"
+        return tr("type one of: {hints}", hints=HINTS[Function.LOOK])
     wanted = expected(job, ask)
-    return f"expected: {wanted.words} ({wanted.source})" if wanted else ""
+    return tr("expected: {wanted} ({source})", wanted=wanted.words, source=wanted.source) if wanted else ""
 
 
 def judge_text(job: Job, ask: Ask, text: str) -> Verdict | None:
@@ -92,7 +97,7 @@ def log_edit(job: Job, ask: Ask, text: str) -> tuple[str, Edit]:
     value = value_of(ask.function, text)
     if ask.function is Function.LOOK:
         supply = tuple(SEEN.values())[int(value)]
-        return f"fed by: {supply.value}", partial(set_supply, supply=supply)
-    words = f"log {text_of(ask.function, value)} at {job.label(ask.point)}"
+        return tr("fed by: {supply}", supply=tr(supply.value)), partial(set_supply, supply=supply)
+    words = tr("log {value} at {point}", value=text_of(ask.function, value), point=job.label(ask.point))
     edit: Callable[[Job], Job] = partial(log_reading, value=value, when=now(), **ask.setup())
     return words, edit

@@ -17,6 +17,7 @@ from pigtail.job.document import FUNCTION_UNITS
 from pigtail.job.errors import JobError
 from pigtail.job.meter_log import is_log, rows_of
 from pigtail.job.reading_import import read_rows, text_of, value_of
+from pigtail.language import tr, trn
 from pigtail.units import UnreadableError
 
 if TYPE_CHECKING:
@@ -37,10 +38,22 @@ def import_text(desk: Desk, text: str, source: str) -> None:
     try:
         rows = read_rows(job, text, now())
     except JobError as error:
-        desk.tell(f"{source}: {error}; no reading was imported")
+        desk.tell(tr("{source}: {error}; no reading was imported", source=source, error=error))
         return
-    if desk.session.edit(Change(f"import {len(rows)} readings", partial(log_readings, rows=rows))):
-        desk.tell(f"{len(rows)} readings were imported from {source}.")
+    if desk.session.edit(
+        Change(
+            trn("import {count} reading", "import {count} readings", len(rows)),
+            partial(log_readings, rows=rows),
+        )
+    ):
+        desk.tell(
+            trn(
+                "{count} reading was imported from {source}.",
+                "{count} readings were imported from {source}.",
+                len(rows),
+                source=source,
+            )
+        )
 
 
 def ask_file(desk: Desk) -> None:
@@ -53,7 +66,7 @@ def ask_file(desk: Desk) -> None:
 def import_file(desk: Desk, path: Path) -> None:
     """Log the readings in a file, or say in one sentence why none was taken."""
     try:
-        text = read_whole(path, MOST_BYTES, "table of readings").decode("utf-8-sig", "replace")
+        text = read_whole(path, MOST_BYTES, tr("table of readings")).decode("utf-8-sig", "replace")
     except JobError as error:
         desk.tell(str(error))
         return
@@ -62,7 +75,7 @@ def import_file(desk: Desk, path: Path) -> None:
     try:
         log = is_log(desk.session.job, text)
     except JobError as error:
-        desk.tell(f"{path.name}: {error}; no reading was imported")
+        desk.tell(tr("{path}: {error}; no reading was imported", path=path.name, error=error))
         return
     if log:
         take_log(desk, text, path.name)
@@ -78,33 +91,38 @@ def take_log(desk: Desk, text: str, name: str) -> None:
     if job is None or setup is None:
         return
     if not FUNCTION_UNITS.get(setup.function):
-        desk.tell(f"A log holds no {setup.function.value}; set the bench strip to what the meter recorded.")
+        desk.tell(
+            tr(
+                "A log holds no {function}; set the bench strip to what the meter recorded.",
+                function=tr(setup.function.value),
+            )
+        )
         return
     dialog = LogDialog(job, setup, name, rows_of(text), desk.settings, desk.window)
     if not dialog.exec() or dialog.found is None:
         return
     value, note = dialog.found.middle, dialog.found.note(setup.function, name)
-    words = f"log {text_of(setup.function, value)} at {job.label(setup.point)}"
+    words = tr("log {text_of} at {point}", value=text_of(setup.function, value), point=job.label(setup.point))
     edit = partial(log_reading, value=value, when=now(), note=note, **setup.setup())
     if desk.session.edit(Change(words, edit)):
-        desk.tell(f"One reading was logged from {name}: {note}.")
+        desk.tell(tr("One reading was logged from {name}: {note}.", name=name, note=note))
 
 
 def paste(desk: Desk) -> None:
     """Import what lies on the clipboard."""
     clipboard = QApplication.clipboard()
-    import_text(desk, clipboard.text() if clipboard else "", "the clipboard")
+    import_text(desk, clipboard.text() if clipboard else "", tr("the clipboard"))
 
 
 def correct(desk: Desk, reading: Reading | None) -> None:
     """Ask what a reading should have been; the old one is struck and kept."""
     if reading is None:
-        desk.tell("choose a reading in the Survey's list of readings taken first")
+        desk.tell(tr("choose a reading in the Survey's list of readings taken first"))
         return
     text = ask.line(
         desk.window,
-        "Correct a reading",
-        f"What should {reading.id} have been?",
+        tr("Correct a reading"),
+        tr("What should {id} have been?", id=reading.id),
         text_of(reading.function, reading.value.nominal),
     )
     if text is None:
@@ -116,7 +134,7 @@ def correct(desk: Desk, reading: Reading | None) -> None:
         return
     desk.session.edit(
         Change(
-            f"correct reading {reading.id}",
+            tr("correct reading {id}", id=reading.id),
             partial(correct_reading, reading_id=reading.id, value=value, when=now()),
         ),
     )
@@ -126,7 +144,7 @@ def strike(desk: Desk, reading: Reading | None) -> None:
     """Strike a reading; it is kept, and counts no more."""
     if reading is not None:
         desk.session.edit(
-            Change(f"strike reading {reading.id}", partial(strike_reading, reading_id=reading.id))
+            Change(tr("strike reading {id}", id=reading.id), partial(strike_reading, reading_id=reading.id))
         )
 
 

@@ -22,6 +22,7 @@ from pigtail.desktop import theme
 from pigtail.desktop.steppanel import StepPanel
 from pigtail.desktop.tips import Dialog
 from pigtail.desktop.wants import Shown
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -35,7 +36,7 @@ if TYPE_CHECKING:
 COMING, TICK_MS = 3, 1000
 #: How far a photo is zoomed in on its pin.
 CLOSE = 3.0
-KEYS = "Space or Enter: go on   N: no   R: a reason   F: file   O: take what is offered   Esc: leave"
+KEYS = tr("Space or Enter: go on   N: no   R: a reason   F: file   O: take what is offered   Esc: leave")
 
 
 class RunMode(Dialog):
@@ -52,7 +53,7 @@ class RunMode(Dialog):
     def __init__(self, parent: QWidget | None = None, *, back: bool = False) -> None:
         super().__init__(parent)
         self.setObjectName("run_mode")
-        self.setWindowTitle("The way back" if back else "The runbook")
+        self.setWindowTitle(tr("The way back") if back else tr("The runbook"))
         self._back = back
         self.folder: Callable[[], Path | None] = lambda: None
         self._asked = ""
@@ -75,11 +76,11 @@ class RunMode(Dialog):
         self.panel.was_read = self._was_read
         self._photo: QWidget | None = None
         self._side = QVBoxLayout()
-        self.auto = QCheckBox("hands free: log what stands still")
+        self.auto = QCheckBox(tr("hands free: log what stands still"))
         self.auto.setObjectName("run_auto")
         self.auto.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.auto.toggled.connect(lambda on: self._read_by_itself() if on else None)
-        self.leave = QPushButton("Leave")
+        self.leave = QPushButton(tr("Leave"))
         self.leave.setObjectName("run_leave")
         self.leave.setAutoDefault(False)
         self.leave.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -173,7 +174,7 @@ class RunMode(Dialog):
         self.phase.setText(self._phase(stand, done, len(stands)))
         self._show_clock()
         left = [s for s in stands if s.open][1 : COMING + 1]
-        self.coming.setText("\n".join(f"then: {s.step.says}" for s in left))
+        self.coming.setText("\n".join(tr("then: {says}", says=s.step.says) for s in left))
         if stand is None or stand.step.id != before:
             self._show_photo(job, stand)
             self._asked = ""
@@ -186,16 +187,27 @@ class RunMode(Dialog):
         from pigtail.studies.prove.kinds import PHASES
 
         if stand is None:
-            return f"All {every} steps are done" if not self._back else "All of it is taken back"
-        name = "The way back" if self._back else PHASES.get(stand.step.phase, "")
-        hold = "HOLD POINT  ·  " if stand.step.hold is not None else ""
-        return f"{hold}{name}  ·  {done + 1} of {every}"
+            return (
+                tr("All {every} steps are done", every=every)
+                if not self._back
+                else tr("All of it is taken back")
+            )
+        name = tr("The way back") if self._back else PHASES.get(stand.step.phase, "")
+        hold = tr("HOLD POINT  ·  ") if stand.step.hold is not None else ""
+        return tr("{hold}{name}  ·  {value} of {every}", hold=hold, name=name, value=done + 1, every=every)
 
     def _show_clock(self) -> None:
         here = self.panel.seconds
         total = 60 * self._taken_min + here
         planned = self.panel.stand.step.minutes if self.panel.stand is not None else 0.0
-        self.clock.setText(f"{_clock(here)} of {planned:g} min  ·  {_clock(total)} in all")
+        self.clock.setText(
+            tr(
+                "{clock} of {planned:g} min  ·  {clock2} in all",
+                clock=_clock(here),
+                planned=planned,
+                clock2=_clock(total),
+            )
+        )
 
     def _show_photo(self, job: Job, stand: RunStand | None) -> None:
         """The photo that the step's point is pinned on, near its pin."""

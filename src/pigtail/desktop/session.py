@@ -21,6 +21,7 @@ from pigtail.job.file import Document
 from pigtail.job.held import OpenFile
 from pigtail.job.recovery import FILES, Keeper, Leftover, discard
 from pigtail.job.saving import Obstacle, ObstacleError, save_over
+from pigtail.language import tr
 from pigtail.service import services
 from pigtail.service.client import CancelledError, Helper, Inside
 from pigtail.studies.found import Studies
@@ -88,9 +89,12 @@ class Session(QObject):
             return Keeper()
         except OSError as error:
             folder = Path(tempfile.mkdtemp(prefix="pigtail-recovery-"))
-            self.trouble = (
-                f"{error.filename or 'The recovery folder'} cannot be written ({error.strerror}); edits are kept in "
-                f"{folder} meanwhile. Save often, and free or unlock the folder."
+            self.trouble = tr(
+                "{value} cannot be written ({strerror}); edits are kept in {folder} meanwhile. Save "
+                "often, and free or unlock the folder.",
+                value=error.filename or tr("The recovery folder"),
+                strerror=error.strerror,
+                folder=folder,
             )
             return Keeper(folder)
 
@@ -135,7 +139,13 @@ class Session(QObject):
         try:
             self._keeper.adopt(leftover.file)
         except OSError as error:
-            self.failed.emit(f"Its pictures stay in {leftover.file.with_suffix(FILES)} ({error})")
+            self.failed.emit(
+                tr(
+                    "Its pictures stay in {with_suffix} ({error})",
+                    with_suffix=leftover.file.with_suffix(FILES),
+                    error=error,
+                )
+            )
             return
         self.start(leftover.document, path, unsaved=True, adopted=True)
         self._taken_over = leftover
@@ -191,7 +201,11 @@ class Session(QObject):
             self._part_with_files()
         elif (kept := self._keeper.part_with_files(stay=True)) is not None:
             self.failed.emit(
-                f"No room beside the job for {', '.join(left[:6])}; kept in {kept}: copy them from there"
+                tr(
+                    "No room beside the job for {listed}; kept in {kept}: copy them from there",
+                    listed=", ".join(left[:6]),
+                    kept=kept,
+                )
             )
 
     def _part_with_files(self) -> None:
@@ -207,7 +221,9 @@ class Session(QObject):
 
     def _taken_along(self, left: tuple[str, ...]) -> None:
         if left:
-            self.failed.emit(f"Not taken along, not there or no room: {', '.join(left[:6])}")
+            self.failed.emit(
+                tr("Not taken along, not there or no room: {listed}", listed=", ".join(left[:6]))
+            )
 
     def leave(self) -> None:
         """Close the open job: nothing is open then, and its recovery file is given up."""
@@ -377,7 +393,13 @@ class Session(QObject):
     def _not_studied(self, error: BaseException) -> None:
         if isinstance(error, CancelledError):
             return
-        self.failed.emit(f"The job cannot be studied ({type(error).__name__}: {error}); undo the last edit")
+        self.failed.emit(
+            tr(
+                "The job cannot be studied ({name}: {error}); undo the last edit",
+                name=type(error).__name__,
+                error=error,
+            )
+        )
 
     def _keep(self) -> None:
         self._keep_later.stop()
@@ -405,7 +427,7 @@ class Session(QObject):
             self._disk.submit("discard", lambda: discard(left.file), lambda _: None, self._not_kept)
 
     def _not_kept(self, error: BaseException) -> None:
-        self.failed.emit(f"The recovery file cannot be written ({error}); save the job now")
+        self.failed.emit(tr("The recovery file cannot be written ({error}); save the job now", error=error))
 
     @property
     def quiet(self) -> bool:

@@ -6,6 +6,8 @@ import os
 import sys
 from functools import partial
 
+from pigtail.language import tr
+
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # small matrices: more threads only cost start-up time
 
 from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
@@ -112,7 +114,7 @@ class Loader(QObject):
             self.assembly.tell(self.assembly.session.trouble)
 
     def _not_loaded(self, error: BaseException) -> None:
-        self.window.message.tell(f"The job could not be opened: {error}")
+        self.window.message.tell(tr("The job could not be opened: {error}", error=error))
 
     def close(self) -> None:
         """End all background work; none of it is waited for longer than a moment."""
@@ -209,7 +211,11 @@ def told(
     sys.__excepthook__(kind, error, trace)
     note("".join(format_exception(kind, error, trace)))
     window.message.tell(
-        f"Something went wrong ({kind.__name__}: {error}). Nothing is lost: undo the last edit, or save."
+        tr(
+            "Something went wrong ({name}: {error}). Nothing is lost: undo the last edit, or save.",
+            name=kind.__name__,
+            error=error,
+        )
     )
 
 

@@ -30,6 +30,7 @@ from pigtail.job.errors import JobError
 from pigtail.job.logbook import FileKind
 from pigtail.job.reading_import import text_of
 from pigtail.job.steps import RunStand, Standing
+from pigtail.language import tr
 from pigtail.units import UnreadableError
 
 #: Where files of the record lie beside a job.
@@ -68,18 +69,20 @@ class StepPanel(QWidget):
             label.setWordWrap(True)
             label.setTextFormat(Qt.TextFormat.PlainText)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
-        self.value = self._field("step_value", "Reading at the hold point", "reading")
-        self.where = self._field("step_where", "Where it is kept", "kept where: a bag, a box, a place")
-        self.note = self._field("step_note", "Note to this step", "note")
-        self.reason = self._field(
-            "step_reason", "Reason why it is passed without", "the reason: it stays on the record"
+        self.value = self._field("step_value", tr("Reading at the hold point"), "reading")
+        self.where = self._field(
+            "step_where", tr("Where it is kept"), tr("kept where: a bag, a box, a place")
         )
-        self.done = self._button("Done", "main", self.go_on)
-        self.no = self._button("No", "step_no", self.say_no)
-        self.read = self._button("Read the meter", "step_read", self.ask_meter)
+        self.note = self._field("step_note", tr("Note to this step"), "note")
+        self.reason = self._field(
+            "step_reason", tr("Reason why it is passed without"), tr("the reason: it stays on the record")
+        )
+        self.done = self._button(tr("Done"), "main", self.go_on)
+        self.no = self._button(tr("No"), "step_no", self.say_no)
+        self.read = self._button(tr("Read the meter"), "step_read", self.ask_meter)
         self.offer = self._button("", "step_offer", self.take_offer)
-        self.attach = self._button("File…", "step_attach", self.ask_files)
-        self.waive = self._button("Pass with a reason", "step_waive", self.pass_with_reason)
+        self.attach = self._button(tr("File…"), "step_attach", self.ask_files)
+        self.waive = self._button(tr("Pass with a reason"), "step_waive", self.pass_with_reason)
         self._lay_out()
         self.value.textChanged.connect(lambda _t: self._judge())
         self.value.returnPressed.connect(self.go_on)
@@ -183,8 +186,8 @@ class StepPanel(QWidget):
         looks = step.hold is not None and bool(step.hold.question)
         self.says.setText(step.says)
         self.why.setText("; ".join(x for x in (step.why, self._standing()) if x))
-        stays = f"This cannot be undone: {step.stays}. " if step.stays else ""
-        self.heed.setText(f"{stays}{f'Heed: {step.heed}' if step.heed else ''}")
+        stays = tr("This cannot be undone: {stays}. ", stays=step.stays) if step.stays else ""
+        self.heed.setText(f"{stays}{tr('Heed: {heed}', heed=step.heed) if step.heed else ''}")
         theme.wear(self.heed, "stop")
         must = "\n".join(x for x in (probes_words(job, stand), range_words(stand)) if x)
         self.must.setText(stand.blocked or must)
@@ -195,15 +198,15 @@ class StepPanel(QWidget):
             (self.reason, reads or looks or bool(step.files)), (self.waive, reads or looks or bool(step.files)),
         ):  # fmt: skip
             item.setVisible(bool(there) and open_now)
-        self.done.setText("Log it" if reads else "Yes" if looks else "Done")
+        self.done.setText(tr("Log it") if reads else tr("Yes") if looks else tr("Done"))
         self.done.setAccessibleName(f"{self.done.text()}: {step.says}")
-        self.offer.setText(f"Take {stand.offer}, read already")
+        self.offer.setText(tr("Take {offer}, read already", offer=stand.offer))
         self.attach.setText(
-            f"{len(self._kept)} filed"
+            tr("{count} filed", count=len(self._kept))
             if self._kept
-            else "File the recording…"
+            else tr("File the recording…")
             if self._sound
-            else "File photos…"
+            else tr("File photos…")
         )
         for label in (self.heed, self.told, self.must, self.why):
             label.setVisible(bool(label.text()))
@@ -222,7 +225,7 @@ class StepPanel(QWidget):
             self.waive,
         ):
             item.setVisible(False)
-        self.says.setText("Nothing is left to do.")
+        self.says.setText(tr("Nothing is left to do."))
         for label in (self.heed, self.told, self.must, self.why):
             label.setText("")
             label.setVisible(False)
@@ -232,7 +235,7 @@ class StepPanel(QWidget):
         if self.stand.standing is Standing.OPEN:
             return self.stand.why
         why = f": {self.stand.why}" if self.stand.why else ""
-        return f"{self.stand.standing.value}{why}"
+        return f"{tr(self.stand.standing.value)}{why}"
 
     @property
     def _sound(self) -> bool:
@@ -298,7 +301,9 @@ class StepPanel(QWidget):
         if told is not None and not told.passes and self._asked_twice != text:
             self._asked_twice = text
             self._tell(
-                told._replace(lines=(*told.lines, "Once more logs it as it is: the hold point stays open."))
+                told._replace(
+                    lines=(*told.lines, tr("Once more logs it as it is: the hold point stays open."))
+                )
             )
             return
         try:
@@ -332,7 +337,7 @@ class StepPanel(QWidget):
             return
         if not self.reason.text().strip():
             self.reason.setFocus()
-            self.refused.emit("write the reason: it stays on the record")
+            self.refused.emit(tr("write the reason: it stays on the record"))
             return
         self._send(waived_change(stand, self.reason.text().strip(), self.seconds))
 
@@ -378,6 +383,9 @@ class StepPanel(QWidget):
             self._kept = (*self._kept, *(keep_beside(p, folder, FOLDER) for p in paths))
         except OSError as error:
             self.refused.emit(
-                f"a file cannot be kept beside the job ({error.strerror or error}); free or unlock its folder"
+                tr(
+                    "a file cannot be kept beside the job ({value}); free or unlock its folder",
+                    value=error.strerror or error,
+                )
             )
         self._show()

@@ -12,6 +12,7 @@ from pigtail.edits.record import do_step, read_hold, take_reading, waive_hold
 from pigtail.job.document import Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of, value_of
+from pigtail.language import tr
 from pigtail.units import UnreadableError
 
 if TYPE_CHECKING:
@@ -46,10 +47,13 @@ def probes_words(job: Job, stand: RunStand) -> str:
     if ask.in_series:
         return what_words(job, ask)
     when = when_words(job, ask)
-    return (
-        f"red on {job.label(ask.point)}, black on {job.label(ask.against)}: {ask.function.value}{meanwhile(ask)}"
-        + (f", {when}" if when else "")
-    )
+    return tr(
+        "red on {point}, black on {against}: {function}{meanwhile}",
+        point=job.label(ask.point),
+        against=job.label(ask.against),
+        function=tr(ask.function.value),
+        meanwhile=meanwhile(ask),
+    ) + (f", {when}" if when else "")
 
 
 def range_words(stand: RunStand) -> str:
@@ -60,9 +64,9 @@ def range_words(stand: RunStand) -> str:
     if hold.question:
         return hold.question
     return (
-        f"nobody can tell its range: {hold.unknown}"
+        tr("nobody can tell its range: {unknown}", unknown=hold.unknown)
         if hold.unknown
-        else f"it must read {hold.words} ({hold.source})"
+        else tr("it must read {hold} ({source})", hold=hold.words, source=hold.source)
     )
 
 
@@ -92,8 +96,8 @@ def told_of_no(stand: RunStand) -> Said:
 
     found = not_so(stand.step.hold) if stand.step.hold is not None else None
     if found is None:
-        return Said("fix", ("Not done.",))
-    return Said("fix", (f"Not as it should be: {found.means}.", found.not_now, found.look))
+        return Said("fix", (tr("Not done."),))
+    return Said("fix", (tr("Not as it should be: {means}.", means=found.means), found.not_now, found.look))
 
 
 def value_change(job: Job, stand: RunStand, text: str, seconds: float, note: str = "") -> Change:
@@ -105,7 +109,10 @@ def value_change(job: Job, stand: RunStand, text: str, seconds: float, note: str
     edit: Callable[[Job], Job] = partial(
         read_hold, stand=stand, value=value, when=now(), seconds=seconds, note=note
     )
-    return Change(f"read {text_of(ask.function, value)} at {job.label(ask.point)}", edit)
+    return Change(
+        tr("read {text_of} at {point}", text_of=text_of(ask.function, value), point=job.label(ask.point)),
+        edit,
+    )
 
 
 def done_change(stand: RunStand, given: Answered, *, fine: bool = True) -> Change:
@@ -120,18 +127,21 @@ def done_change(stand: RunStand, given: Answered, *, fine: bool = True) -> Chang
         files=given.files,
         fine=fine,
     )
-    return Change(f"{'done' if fine else 'not right'}: {short(stand)}", edit)
+    return Change(f"{tr('done') if fine else tr('not right')}: {short(stand)}", edit)
 
 
 def offered_change(stand: RunStand) -> Change:
     """The change that passes a hold point by the reading that it is offered."""
-    return Change(f"passed by {stand.offer}: {short(stand)}", partial(take_reading, stand=stand, when=now()))
+    return Change(
+        tr("passed by {offer}: {short}", offer=stand.offer, short=short(stand)),
+        partial(take_reading, stand=stand, when=now()),
+    )
 
 
 def waived_change(stand: RunStand, reason: str, seconds: float) -> Change:
     """The change that passes a hold point with a written reason."""
     return Change(
-        f"passed with a reason: {short(stand)}",
+        tr("passed with a reason: {short}", short=short(stand)),
         partial(waive_hold, stand=stand, reason=reason, when=now(), seconds=seconds),
     )
 

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QDialogButtonBox, QLabel, QPlainTextEdit, QVBoxLayou
 from pigtail.catalogue.stock import load_stock, parse_stock, save_stock, stock_text
 from pigtail.desktop.tips import Dialog
 from pigtail.job.errors import JobError
+from pigtail.language import tr
 
 
 class StockDialog(Dialog):
@@ -15,18 +16,21 @@ class StockDialog(Dialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("stock_dialog")
-        self.setWindowTitle("My parts")
+        self.setWindowTitle(tr("My parts"))
         self.resize(420, 460)
         say = QLabel(
-            "One part a line: a value, and how many if you like. Resistors as 4k7 or 220, capacitors as 100n or 10u; "
-            "“x20” behind it counts them. “Parts I have” in Level then takes nothing else."
+            tr(
+                "One part a line: a value, and how many if you like. Resistors as 4k7 or 220, capacitors "
+                "as 100n or 10u; “x20” behind it counts them. “Parts I have” in Level then takes nothing "
+                "else."
+            )
         )
         say.setWordWrap(True)
         self.text = QPlainTextEdit()
         self.text.setObjectName("stock_text")
-        self.text.setAccessibleName("The parts that you have, one a line")
+        self.text.setAccessibleName(tr("The parts that you have, one a line"))
         self.text.setTabChangesFocus(True)
-        self.text.setToolTip("One part a line: its value, and how many")
+        self.text.setToolTip(tr("One part a line: its value, and how many"))
         self.text.setPlaceholderText("4k7 x20\n10k\n100n x5\n10u")
         self.trouble = QLabel()
         self.trouble.setObjectName("wrong")

@@ -19,22 +19,25 @@ from pigtail.job.errors import JobError
 from pigtail.job.reading_import import text_of
 from pigtail.job.safety import Safety, safety
 from pigtail.job.wiring import probe_against
+from pigtail.language import tr
 from pigtail.studies.found import questions
 from pigtail.units import UnreadableError
 
 #: What may be clipped on for a reading: words, the field of the reading, its unit, a usual value.
 CLIPPED = (
-    ("the meter alone", "", "", None),
-    ("a load across", "load", "Ω", 1000.0),
-    ("a resistor in series", "series", "Ω", 47_000.0),
-    ("a current through", "current", "A", 0.5),
+    (tr("the meter alone"), "", "", None),
+    (tr("a load across"), "load", "Ω", 1000.0),
+    (tr("a resistor in series"), "series", "Ω", 47_000.0),
+    (tr("a current through"), "current", "A", 0.5),
 )
 JUDGE_AFTER_MS = 60
-NEXT = "Next on the bench"
+NEXT = tr("Next on the bench")
 #: Hosts that no probe is put on, in words.
 FORBIDDEN = {
-    Safety.LIVE: "live chassis: put no probe and no meter earth on it; it is for a qualified person.",
-    Safety.NOT_KNOWN: "first find out how the host is fed: its rating plate, its power entry. Put no probe on it before.",
+    Safety.LIVE: tr("live chassis: put no probe and no meter earth on it; it is for a qualified person."),
+    Safety.NOT_KNOWN: tr(
+        "first find out how the host is fed: its rating plate, its power entry. Put no probe on it before."
+    ),
 }
 
 
@@ -53,40 +56,42 @@ class BenchStrip(QFrame):
         self.setObjectName("panel")
         self._job: Job | None = None
         self._next: Ask | None = None
-        self.point = self._combo("probe_point", "Red probe: point")
-        self.against = self._combo("probe_against", "Black probe: against")
-        self.state = self._combo("probe_state", "Host state")
-        self.function = self._combo("probe_function", "What is read")
+        self.point = self._combo("probe_point", tr("Red probe: point"))
+        self.against = self._combo("probe_against", tr("Black probe: against"))
+        self.state = self._combo("probe_state", tr("Host state"))
+        self.function = self._combo("probe_function", tr("What is read"))
         for function in Function:
-            self.function.addItem(function.value, function)
+            self.function.addItem(tr(function.value), function)
         self.reading = QLineEdit()
         self.reading.setObjectName("reading")
-        self.reading.setAccessibleName("Reading, as engineering text")
+        self.reading.setAccessibleName(tr("Reading, as engineering text"))
         self.reading.setFixedWidth(126)
         self.doubt = Doubt(self.reading)
-        self.button = self._button("Log it", "main", "Log the reading")
-        self.clipped = self._combo("clipped", "What is clipped on besides the meter")
+        self.button = self._button(tr("Log it"), "main", tr("Log the reading"))
+        self.clipped = self._combo("clipped", tr("What is clipped on besides the meter"))
         self.clipped.setMinimumContentsLength(15)
         for words, field, _, _ in CLIPPED:
             self.clipped.addItem(words, field)
         self.clip_value = ValueField("Ω", "E12")
         self.clip_value.setObjectName("clip_value")
-        self.clip_value.setAccessibleName("Value of what is clipped on")
+        self.clip_value.setAccessibleName(tr("Value of what is clipped on"))
         self.clip_value.setFixedWidth(74)
         self.drive = QLineEdit()
         self.drive.setObjectName("drive")
-        self.drive.setAccessibleName("What is played or injected meanwhile")
-        self.drive.setPlaceholderText("nothing")
+        self.drive.setAccessibleName(tr("What is played or injected meanwhile"))
+        self.drive.setPlaceholderText(tr("nothing"))
         self.drive.setFixedWidth(104)
         self.verdict = OneLine("")
         self.verdict.setObjectName("verdict")
-        self.read_button = self._button("Read", "read_meter", "Read the meter (F9)")
-        self.meter_button = self._button("Meter…", "choose_meter", "Choose the meter")
-        self.mode_button = self._button("Bench mode", "bench_mode", "Large type, one reading at a time (F8)")
+        self.read_button = self._button(tr("Read"), "read_meter", tr("Read the meter (F9)"))
+        self.meter_button = self._button(tr("Meter…"), "choose_meter", tr("Choose the meter"))
+        self.mode_button = self._button(
+            tr("Bench mode"), "bench_mode", tr("Large type, one reading at a time (F8)")
+        )
         self.next_words = OneLine("")
         self.next_words.setObjectName("dim")
         self.take = self._button(
-            "Set the probes", "take_next", "Set the probes to what is to be measured next"
+            tr("Set the probes"), "take_next", tr("Set the probes to what is to be measured next")
         )
         self._judge_soon = QTimer(self)
         self._judge_soon.setSingleShot(True)
@@ -129,12 +134,12 @@ class BenchStrip(QFrame):
 
     def _lay_out(self) -> None:
         self.series_words = self._dim(f"{IN_SERIES}, {OPENED}")
-        self.series_words.setToolTip("an ammeter between two points is a dead short")
+        self.series_words.setToolTip(tr("an ammeter between two points is a dead short"))
         self.series_words.hide()
         row = QHBoxLayout()
         row.setSpacing(6)
         for words, widget, stretch in (
-            ("red on", self.point, 3), ("black on", self.against, 3), ("while", self.state, 2),
+            (tr("red on"), self.point, 3), (tr("black on"), self.against, 3), ("while", self.state, 2),
             ("read", self.function, 1), ("=", self.reading, 0),
         ):  # fmt: skip
             label = self._dim(words)
@@ -194,7 +199,9 @@ class BenchStrip(QFrame):
         """Show what the meter is doing."""
         self.read_button.setEnabled(wanted)
         self.meter_button.setToolTip(words)
-        self.meter_button.setText("Meter: there" if there else "Meter: lost" if wanted else "Meter…")
+        self.meter_button.setText(
+            tr("Meter: there") if there else tr("Meter: lost") if wanted else tr("Meter…")
+        )
 
     def _series_or_across(self) -> None:
         """A current is read in the opened lead of the red point: the black probe goes to no second point."""
@@ -227,15 +234,30 @@ class BenchStrip(QFrame):
         self.take.setVisible(bool(measures))
         if self._next is None or self._job is None:
             self.next_title.setText(NEXT)
-            words = "nothing is open that a meter would settle: build, step by step in Prove (Shift+F8)."
+            words = tr("nothing is open that a meter would settle: build, step by step in Prove (Shift+F8).")
             if mend:
-                words = f"{count}no reading is asked for; mend {' and '.join(mend)} first, with the remedies at the right."
+                words = tr(
+                    "{count}no reading is asked for; mend {listed} first, with the remedies at the right.",
+                    count=count,
+                    listed=" and ".join(mend),
+                )
             elif unknown:
-                words = f"{count}no reading is asked for yet; what {' and '.join(unknown)} lack stands at the right of each."
+                words = tr(
+                    "{count}no reading is asked for yet; what {listed} lack stands at the right of each.",
+                    count=count,
+                    listed=" and ".join(unknown),
+                )
             forbidden = FORBIDDEN.get(safety(self._job)) if self._job else None
             self.next_words.setText(forbidden or words)
             return
-        self.next_title.setText(f"{NEXT}: {count}{words_of(self._job, measures)}, first")
+        self.next_title.setText(
+            tr(
+                "{next}: {count}{words_of}, first",
+                next=NEXT,
+                count=count,
+                words_of=words_of(self._job, measures),
+            )
+        )
         self.next_words.setText(f"{in_words(self._job, self._next)}: {self._next.reason}")
 
     def take_next(self) -> None:
@@ -272,7 +294,7 @@ class BenchStrip(QFrame):
             better = suggested_clip(self._job, self.point.currentData() or "", field) if self._job else None
             self.clip_value.unit = unit
             self.clip_value.set_value(better or usual)
-            self.clip_value.setToolTip("a value that makes the reading telling" if better else "")
+            self.clip_value.setToolTip(tr("a value that makes the reading telling") if better else "")
         self._judge_soon.start()
 
     def setup(self) -> Ask | None:

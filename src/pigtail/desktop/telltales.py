@@ -7,6 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from pigtail.desktop import glyphs, theme
+from pigtail.language import tr
 from pigtail.studies.register import REGISTER
 
 TYPE_CHECKING = False
@@ -28,7 +29,7 @@ class TellTale(QAbstractButton):
         self.setObjectName(f"telltale_{dial.key}")
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(f"{dial.words}: not studied yet")
+        self.setAccessibleName(tr("{dial}: not studied yet", dial=dial.words))
 
     def sizeHint(self) -> QSize:
         return QSize(150, 62)
@@ -39,7 +40,7 @@ class TellTale(QAbstractButton):
     def show_value(self, text: str, span: tuple[float, float, float] | None, word: str, note: str) -> None:
         """Show a value with its spread (low, value, high) and the word of its finding."""
         self.text_value, self.span, self.word = text, span, word
-        self.setAccessibleName(f"{self.dial.words}: {text}, {word or 'none'}")
+        self.setAccessibleName(f"{self.dial.words}: {text}, {word or tr('none')}")
         self.setToolTip(note)
         self.update()
 
@@ -126,7 +127,7 @@ class TellTales(QWidget):
             self._codes[tale.dial.key] = finding.code if finding else ""
             number = study.numbers.get(study.number_of(finding)) if study and finding else None
             if number is None or finding is None:
-                tale.show_value("none", None, "", "The plan has nothing that this would judge.")
+                tale.show_value("none", None, "", tr("The plan has nothing that this would judge."))
                 continue
             span = None if number.value is None else (number.low, number.value, number.high)
             limit = finding.limit

@@ -14,6 +14,7 @@ from pigtail.desktop.tables import RowsModel, RowsView
 from pigtail.desktop.tips import tip_all
 from pigtail.desktop.window import icon_path
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.studies.found import Studies
 from pigtail.studies.register import REGISTER
 
@@ -116,7 +117,7 @@ class Views(QObject):
             self.refresh()
 
     def _not_shown(self, error: BaseException) -> None:
-        self._desk.tell(f"The station cannot be shown ({error}); choose another")
+        self._desk.tell(tr("The station cannot be shown ({error}); choose another", error=error))
 
     def _first_view(self) -> None:
         """Show the station that a job just opened starts at, in turns of their own, so that none is long."""

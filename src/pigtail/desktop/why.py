@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.desktop import glyphs, theme
+from pigtail.language import tr
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
@@ -48,11 +49,11 @@ class Why(QFrame):
         self._picked: tuple[str, str] | None = None
         self._figures: Callable[[Finding], tuple[str, ...]] = lambda _f: ()
         self._unfolded = False
-        self.heading = QLabel("Why")
+        self.heading = QLabel(tr("Why"))
         self.heading.setFont(theme.font(14, bold=True))
         self.list = QListWidget()
         self.list.setObjectName("findings")
-        self.list.setAccessibleName("Findings of this station, the worst first")
+        self.list.setAccessibleName(tr("Findings of this station, the worst first"))
         self.list.setWordWrap(True)
         self.list.setFrameShape(QFrame.Shape.NoFrame)
         self.list.setIconSize(QSize(15, 15))
@@ -80,14 +81,16 @@ class Why(QFrame):
         """Show the findings of a study; the one picked before stays picked if it is still there. `figures` tells how the number of a
         finding comes about in the job in hand."""
         self._figures = figures
-        self.heading.setText(f"{words}: {study.verdict.value}")
+        self.heading.setText(f"{words}: {tr(study.verdict.value)}")
         self._findings = study.findings
         before = self._picked
         self.list.blockSignals(True)
         self.list.clear()
         for finding in study.findings:
             item = QListWidgetItem(QIcon(glyphs.pixmap(finding.severity.value, 15)), finding.sentence)
-            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{finding.severity.value}: {finding.sentence}")
+            item.setData(
+                Qt.ItemDataRole.AccessibleTextRole, f"{tr(finding.severity.value)}: {finding.sentence}"
+            )
             self.list.addItem(item)
         self._fit_list()
         keys = [f.key for f in study.findings]
@@ -135,10 +138,20 @@ class Why(QFrame):
         self._picked = finding.key
         self._clear()
         if finding.value is not None and finding.limit is not None:
-            limit = f"{format_quantity(finding.value, finding.unit)} against {format_quantity(finding.limit, finding.unit)}"
+            limit = tr(
+                "{finding} against {limit}",
+                finding=format_quantity(finding.value, finding.unit),
+                limit=format_quantity(finding.limit, finding.unit),
+            )
             self._say(limit, bold=True)
         if finding.settle:
-            self._say(f"To settle it: {finding.settle[0].lower()}{finding.settle[1:]}")
+            self._say(
+                tr(
+                    "To settle it: {lower}{settle}",
+                    lower=finding.settle[0].lower(),
+                    settle=finding.settle[1:],
+                )
+            )
         for remedy in finding.remedies:
             self._remedy(remedy)
         figures = self._figures(finding)
@@ -147,9 +160,9 @@ class Why(QFrame):
         shown = [f"{i.words}: {i.text} · {i.basis}" for i in finding.ingredients[:SHOWN_INGREDIENTS]]
         more = len(finding.ingredients) - SHOWN_INGREDIENTS
         if more > 0:
-            shown.append(f"and {more} that move it less")
+            shown.append(tr("and {more} that move it less", more=more))
         if shown:
-            self._say("It rests on, the widest first:", bold=True)
+            self._say(tr("It rests on, the widest first:"), bold=True)
             self._say("\n".join(f"– {line}" for line in shown), small=True)
         if finding.why:
             self._relation(finding.why, folded=bool(figures))
@@ -162,9 +175,9 @@ class Why(QFrame):
             return
         fold = QToolButton()
         fold.setObjectName("relation")
-        fold.setText("The relation and its source")
-        fold.setToolTip("Show or hide the general formula and its source")
-        fold.setAccessibleName("The relation, and where it comes from")
+        fold.setText(tr("The relation and its source"))
+        fold.setToolTip(tr("Show or hide the general formula and its source"))
+        fold.setAccessibleName(tr("The relation, and where it comes from"))
         fold.setCheckable(True)
         fold.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         fold.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
@@ -202,7 +215,7 @@ class Why(QFrame):
         button = QPushButton(textwrap.fill(words, WRAP))
         button.setObjectName("remedy")
         button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        button.setAccessibleName(f"Remedy: {remedy.label}. {remedy.brings}")
+        button.setAccessibleName(tr("Remedy: {label}. {brings}", label=remedy.label, brings=remedy.brings))
         button.setToolTip(remedy.brings)
         button.clicked.connect(lambda: self.remedy_chosen.emit(remedy))
         self._detail_layout.addWidget(button)

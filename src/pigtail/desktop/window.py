@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from pigtail.desktop.lead import Lead
 from pigtail.desktop.suffixes import TAKEN
 from pigtail.desktop.telltales import TellTales
+from pigtail.language import tr
 
 WHY_WIDTH, STRIP_HEIGHT = 292, 82
 USUAL_SIZE, LEAST_SIZE = (1280, 800), (1000, 620)
@@ -46,9 +47,9 @@ class MessageLine(QFrame):
         self.words.setTextFormat(Qt.TextFormat.PlainText)
         self.buttons = QHBoxLayout()
         self._made: list[QPushButton] = []
-        self.away = QPushButton("Close")
+        self.away = QPushButton(tr("Close"))
         self.away.setObjectName("message_close")
-        self.away.setAccessibleName("Close the message")
+        self.away.setAccessibleName(tr("Close the message"))
         self.away.clicked.connect(self.hide)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 5, 6, 5)
@@ -120,10 +121,10 @@ class MainWindow(QMainWindow):
         self._waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._waiting.setObjectName("dim")
         self.stations.addWidget(self._waiting)
-        self.show_words(f"Opening {opening}…" if opening else "Opening…")
-        self.why: QFrame = _blank("Why")
+        self.show_words(tr("Opening {opening}…", opening=opening) if opening else tr("Opening…"))
+        self.why: QFrame = _blank(tr("Why"))
         self.why.setFixedWidth(WHY_WIDTH)
-        self.strip: QFrame = _blank("Bench strip")
+        self.strip: QFrame = _blank(tr("Bench strip"))
         self.strip.setMinimumHeight(STRIP_HEIGHT)
         self._lay_out()
 

@@ -10,6 +10,7 @@ from pathlib import Path
 import msgspec
 
 from pigtail.job.document import FUNCTION_UNITS, Function
+from pigtail.language import said
 from pigtail.units.known import Basis, Known
 
 TABLE = Path(__file__).parent / "data" / "meters.toml"
@@ -56,7 +57,9 @@ class Meter(msgspec.Struct, frozen=True):
 @cache
 def meters() -> dict[str, Meter]:
     """The kinds of meter by their key."""
-    return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), dict[str, Meter])
+    return msgspec.convert(
+        said("meters.toml", tomllib.loads(TABLE.read_text(encoding="utf-8"))), dict[str, Meter]
+    )
 
 
 def meter(key: str) -> Meter:

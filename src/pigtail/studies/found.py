@@ -7,6 +7,7 @@ from typing import TypeVar
 import msgspec
 
 from pigtail.job.ask import Ask
+from pigtail.language import trn
 from pigtail.model.estimate import Estimate
 from pigtail.studies.findings import Finding, Severity, Study
 
@@ -19,7 +20,7 @@ def questions(count: int) -> str:
     >>> questions(1), questions(3)
     ('1 question is open', '3 questions are open')
     """
-    return f"{count} question{' is' if count == 1 else 's are'} open"
+    return trn("{count} question is open", "{count} questions are open", count)
 
 
 class Studies(msgspec.Struct, frozen=True):

@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+from pigtail.language import said
 from pigtail.model.estimate import Estimate
 from pigtail.studies.findings import (
     Finding,
@@ -104,7 +105,9 @@ SENSES = {"at_least": 1.0, "at_most": -1.0, "within": 0.0, "between": 0.0}
 @cache
 def judgements() -> dict[str, Judgement]:
     """All judgements by their code, in the order in which they are read."""
-    return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), dict[str, Judgement])
+    return msgspec.convert(
+        said("judgements.toml", tomllib.loads(TABLE.read_text(encoding="utf-8"))), dict[str, Judgement]
+    )
 
 
 def judge_all(

@@ -14,6 +14,7 @@ from typing import Any
 import msgspec
 
 from pigtail import studies
+from pigtail.language import said
 from pigtail.studies.findings import Finding, Severity
 
 NO_WORDS: Mapping[str, str] = {}
@@ -39,7 +40,9 @@ def wordings() -> dict[str, Wording]:
     """All entries by their code; raises ValueError for a code that stands in two tables."""
     found: dict[str, Wording] = {}
     for path in _tables():
-        table = msgspec.convert(tomllib.loads(path.read_text(encoding="utf-8")), dict[str, Wording])
+        table = msgspec.convert(
+            said("findings.toml", tomllib.loads(path.read_text(encoding="utf-8"))), dict[str, Wording]
+        )
         double = set(table) & set(found)
         if double:
             raise ValueError(f"{path}: {', '.join(sorted(double))} is worded in another table too")

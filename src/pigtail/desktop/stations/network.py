@@ -19,6 +19,7 @@ from pigtail.desktop.stations.base import Align, Painting, say
 from pigtail.edits.change import FeedChange
 from pigtail.edits.links import lock_part, set_capacitor, set_part, set_rating
 from pigtail.job.document import Job, Link, Part, Plus
+from pigtail.language import tr
 from pigtail.units import Basis, Known, format_quantity
 
 END, SLOT_LEAST, FIELD_HEIGHT, MORE_HEIGHT, LINE = 92, 70, 24, 18, 54
@@ -26,7 +27,12 @@ HEIGHT = LINE + 40 + FIELD_HEIGHT + MORE_HEIGHT + 6
 #: Figures of a network that stand in the row beside its parts: what is chosen or turned, not what is bought.
 CHOSEN = ("turn", "supply", "ratio", "gain")
 TURN_STEP = 0.05
-SHORT = {Plus.UNSAID: "plus?", Plus.SOURCE: "+ source", Plus.INPUT: "+ input", Plus.FILM: "film"}
+SHORT = {
+    Plus.UNSAID: tr("plus?"),
+    Plus.SOURCE: tr("+ source"),
+    Plus.INPUT: tr("+ input"),
+    Plus.FILM: tr("film"),
+}
 
 
 class _Slot(NamedTuple):
@@ -69,9 +75,9 @@ class NetworkStrip(Painting):
             part = self._part_of(slot)
             field.set_value(part.value.nominal)
             field.setReadOnly(part.locked)
-            along = f"Up, down and wheel step along {slot.rule.series or 'its range'}."
+            along = tr("Up, down and wheel step along {value}.", value=slot.rule.series or tr("its range"))
             field.setToolTip(
-                f"{slot.rule.words}: {slot.rule.rule}. {'It is locked.' if part.locked else along}"
+                f"{slot.rule.words}: {slot.rule.rule}. {tr('It is locked.') if part.locked else along}"
             )
             more.setText(_settled(part))
         words = ", ".join(
@@ -82,7 +88,9 @@ class NetworkStrip(Painting):
             job is not None and tuple(job.label(a) for j in link.joins for a in (j.terminal,)),
             self._turns(),
         )
-        self.setAccessibleName(f"Network of {link.name}: {words or 'plain wire'}")
+        self.setAccessibleName(
+            tr("Network of {link}: {value}", link=link.name, value=words or tr("plain wire"))
+        )
         if drawn != self._drawn or shape != self._painted:
             self._drawn, self._painted = drawn, shape
             self.update()
@@ -124,7 +132,9 @@ class NetworkStrip(Painting):
             self._fields.append(field)
             more = QToolButton(self)
             more.setObjectName("settled")
-            more.setAccessibleName(f"{slot.shape.title}: {_name(slot.rule)}, locked or free")
+            more.setAccessibleName(
+                tr("{shape}: {rule}, locked or free", shape=slot.shape.title, rule=_name(slot.rule))
+            )
             more.setToolTip(more.accessibleName())
             more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
             menu = QMenu(more)
@@ -140,12 +150,16 @@ class NetworkStrip(Painting):
         if self._link is None:
             return
         name = _name(slot.rule)
-        words = f"{name} to {format_quantity(value, slot.rule.unit, 4)}"
+        words = tr("{name} to {value}", name=name, value=format_quantity(value, slot.rule.unit, 4))
         trouble = ""
         if slot.rule.name == "turn":
-            trouble = "" if 0 < value <= 1 else f"{name} goes from above 0 to 1; type a part of the full turn"
+            trouble = (
+                ""
+                if 0 < value <= 1
+                else tr("{name} goes from above 0 to 1; type a part of the full turn", name=name)
+            )
         elif value <= 0:
-            trouble = f"{name} must be above zero; type a value such as 4k7"
+            trouble = tr("{name} must be above zero; type a value such as 4k7", name=name)
         if trouble:
             self.refused.emit(trouble)
             self.show_link(self._job, self._link)
@@ -162,7 +176,7 @@ class NetworkStrip(Painting):
             return
         part, name = self._part_of(slot), _name(slot.rule)
         place: dict[str, Any] = {"section": slot.section, "name": slot.rule.name}
-        locked = menu.addAction("Locked: searches and remedies leave it")
+        locked = menu.addAction(tr("Locked: searches and remedies leave it"))
         assert locked is not None
         locked.setCheckable(True)
         locked.setChecked(part.locked)
@@ -173,28 +187,28 @@ class NetworkStrip(Painting):
             )
         )
         if slot.rule.kind == "resistor":
-            menu.addSection("What heat it stands")
+            menu.addSection(tr("What heat it stands"))
             for watts in ratings().resistor.watts:
                 rating = Known.of(watts, "W", Basis.DOCUMENTED)
                 chosen = part.rating is not None and part.rating.nominal == watts
                 self._choice(
-                    menu, f"{watts:g} W", chosen, f"{name} for {watts:g} W",
+                    menu, f"{watts:g} W", chosen, tr("{name} for {watts:g} W", name=name, watts=watts),
                     partial(set_rating, rating=None if chosen else rating, **place),
                 )  # fmt: skip
         if slot.rule.kind != "capacitor":
             return
-        menu.addSection("How it is fitted")
+        menu.addSection(tr("How it is fitted"))
         for plus in Plus:
             self._choice(
-                menu, f"Plus {plus.value}" if plus is not Plus.FILM else "Film, not polarised", part.plus is plus,
-                f"{name}: {plus.value}", partial(set_capacitor, plus=plus, rating=part.rating, **place),
+                menu, tr("Plus {plus}", plus=plus.value) if plus is not Plus.FILM else tr("Film, not polarised"), part.plus is plus,
+                f"{name}: {tr(plus.value)}", partial(set_capacitor, plus=plus, rating=part.rating, **place),
             )  # fmt: skip
-        menu.addSection("What it is rated for")
+        menu.addSection(tr("What it is rated for"))
         for volts in ratings().capacitor.volts:
             rating = Known.of(volts, "V", Basis.DOCUMENTED)
             chosen = part.rating is not None and part.rating.nominal == volts
             self._choice(
-                menu, f"{volts:g} V", chosen, f"{name} for {volts:g} V",
+                menu, f"{volts:g} V", chosen, tr("{name} for {volts:g} V", name=name, volts=volts),
                 partial(set_capacitor, plus=part.plus, rating=rating, **place),
             )  # fmt: skip
 
@@ -242,7 +256,7 @@ class NetworkStrip(Painting):
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         if self._link is None or self._job is None:
-            say(painter, box, "No network to show.", use="dim", align=Align.AlignCenter)
+            say(painter, box, tr("No network to show."), use="dim", align=Align.AlignCenter)
             return
         line = float(LINE)
         painter.setPen(QPen(theme.current().color("copper"), 3))
@@ -251,7 +265,7 @@ class NetworkStrip(Painting):
             self._ends(painter, box, line)
         if not self._slots:
             rect = QRectF(box.left(), line - 30, box.width(), 20)
-            say(painter, rect, "a plain wire: nothing to choose", use="dim", align=Align.AlignCenter)
+            say(painter, rect, tr("a plain wire: nothing to choose"), use="dim", align=Align.AlignCenter)
         for k in range(len(self._slots)):
             self._slot(painter, k, line)
 

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from pigtail.catalogue.topologies import topology
 from pigtail.edits.change import FeedChange
 from pigtail.job.document import Job, Link
+from pigtail.language import tr
 
 #: What takes a change of the link on view.
 Run = Callable[[FeedChange], None]
@@ -32,7 +33,7 @@ def add_figures(menu: QMenu, link: Link, ask: Callable[[int], None]) -> None:
     for index, section in enumerate(link.sections):
         shape = topology(section.topology)
         if any(p.kind == "figure" for p in shape.parts):
-            action = menu.addAction(f"Figures of: {shape.title.lower()}…")
+            action = menu.addAction(tr("Figures of: {lower}…", lower=shape.title.lower()))
             assert action is not None
             action.triggered.connect(lambda _c, k=index: ask(k))
 
@@ -45,5 +46,5 @@ def ask_figures(link: Link | None, index: int, parent: QWidget, run: Run) -> Non
         return
     dialog = FiguresDialog(link.sections[index], parent)
     if dialog.exec() and dialog.change is not None:
-        words = f"figures of {topology(link.sections[index].topology).title.lower()}"
+        words = tr("figures of {lower}", lower=topology(link.sections[index].topology).title.lower())
         run(FeedChange(words, partial(dialog.change, section=index)))

@@ -14,6 +14,7 @@ from pigtail.advice.found import Contest
 from pigtail.desktop.stations.schools import Schools
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import Answer
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from pigtail.job.document import Job
@@ -45,9 +46,9 @@ class Searched(Protocol):
 
 def told_of(option: Weighed, tail: str) -> str:
     """What there is to know of an option: what is not known of it first."""
-    mark = "● any other here that is better in one column is worse in another. " if option.pareto else ""
-    open_points = f"Not known: {', '.join(option.unknown)}. " if option.unknown else ""
-    buy = f"Not among your parts: {', '.join(option.lacks)}. " if option.lacks else ""
+    mark = tr("● any other here that is better in one column is worse in another. ") if option.pareto else ""
+    open_points = tr("Not known: {listed}. ", listed=", ".join(option.unknown)) if option.unknown else ""
+    buy = tr("Not among your parts: {listed}. ", listed=", ".join(option.lacks)) if option.lacks else ""
     return f"{mark}{open_points}{buy}{option.catch} {tail}"
 
 
@@ -101,7 +102,7 @@ class OptionsBoard(QWidget):
     opened = pyqtSignal(bool)
 
     #: What a search looks at, of which so many are told when it ends; what a step is of.
-    looked_at, step_of = "ways looked at", "steps"
+    looked_at, step_of = tr("ways looked at"), "steps"
     #: Said where nobody disagrees.
     no_contest = ""
 
@@ -123,7 +124,7 @@ class OptionsBoard(QWidget):
         """table: its name and what it is for people; seek, ways: the buttons that ask, laid out by others; take: what taking one does."""
         super().__init__()
         self.seek, self.ways, self._seek_words = seek, ways, seek.text()
-        self.take = button("Use this", "main", take)
+        self.take = button(tr("Use this"), "main", take)
         self.rows = RowsModel(columns)
         self.table = make_table(self.rows, *table, 0)
         set_widths(self.table, widths)
@@ -210,7 +211,11 @@ class OptionsBoard(QWidget):
             self._is_searching(False)
         self.rows.show_rows([self._row(o) for o in found.options])
         self._show(bool(found.options))
-        self._say(f"{done} of {steps} {self.step_of} tried …" if done < steps else "")
+        self._say(
+            tr("{done} of {steps} {step_of} tried …", done=done, steps=steps, step_of=self.step_of)
+            if done < steps
+            else ""
+        )
 
     def show_ways(self, contests: tuple[Contest, ...]) -> None:
         """Show what modders disagree on about what is on view."""
@@ -225,7 +230,7 @@ class OptionsBoard(QWidget):
         """A search begins or ends: what another one still answers is left aside."""
         self._turn += 1
         self.searching = now
-        self.seek.setText("Stop" if now else self._seek_words)
+        self.seek.setText(tr("Stop") if now else self._seek_words)
 
     def _open(self, shown: bool) -> None:
         self.board.setVisible(shown)
@@ -268,7 +273,7 @@ class OptionsBoard(QWidget):
         self.forget()
         self._is_searching(True)
         if self._search(self._asked_for(), self._ask):
-            self._say_words("searching …")
+            self._say_words(tr("searching …"))
         else:
             self._is_searching(False)
 
@@ -281,7 +286,7 @@ class OptionsBoard(QWidget):
         goes_on = self._asked_for()
         want = self._contests(lambda contests: self.show_ways(contests) if goes_on() else None)
         if want is not None:
-            self._say_words("solving both methods …")
+            self._say_words(tr("solving both methods …"))
             self._ask(want)
 
     def _ask(self, want: Answer) -> None:

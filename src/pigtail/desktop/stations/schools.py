@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from pigtail.edits.change import Change
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from pigtail.advice.found import Contest, Side
@@ -32,7 +33,7 @@ class _Method(QFrame):
         self.figures = QGridLayout()
         self.figures.setHorizontalSpacing(10)
         self.figures.setVerticalSpacing(0)
-        self.use = QPushButton("Use this way")
+        self.use = QPushButton(tr("Use this way"))
         self.use.setObjectName(name)
         head = QHBoxLayout()
         head.addWidget(self.title, 1)
@@ -46,10 +47,10 @@ class _Method(QFrame):
 
     def show_side(self, side: Side, ours: bool) -> None:
         """Show one side of the argument."""
-        marks = [m for m, there in (("our pick", ours), ("as it is now", side.edit is None)) if there]
+        marks = [m for m, there in ((tr("our pick"), ours), (tr("as it is now"), side.edit is None)) if there]
         self.title.setText(" · ".join((f"<b>{side.label}</b>", *marks)))
         self.use.setVisible(side.edit is not None)
-        self.use.setAccessibleName(f"Use this way: {side.label}")
+        self.use.setAccessibleName(tr("Use this way: {label}", label=side.label))
         while (item := self.figures.takeAt(0)) is not None:
             if (old := item.widget()) is not None:
                 old.hide()
@@ -75,9 +76,9 @@ class Schools(QWidget):
         super().__init__()
         self.question = QComboBox()
         self.question.setObjectName("contest")
-        self.question.setAccessibleName("What is argued about")
+        self.question.setAccessibleName(tr("What is argued about"))
         self.question.currentIndexChanged.connect(self._show)
-        self.away = QPushButton("Put away")
+        self.away = QPushButton(tr("Put away"))
         self.away.clicked.connect(self.closed)
         self.sides = (_Method("use_first_way"), _Method("use_second_way"))
         for k, side in enumerate(self.sides):
@@ -112,7 +113,9 @@ class Schools(QWidget):
         contest = self._contests[at]
         for k, (view, side) in enumerate(zip(self.sides, contest.sides, strict=True)):
             view.show_side(side, contest.pick == k)
-        self.reasoned.emit(f"Our pick: {contest.sides[contest.pick].label}, because {contest.why}.")
+        self.reasoned.emit(
+            tr("Our pick: {label}, because {why}.", label=contest.sides[contest.pick].label, why=contest.why)
+        )
 
     def _use(self, k: int) -> None:
         side = self._contests[self.question.currentIndex()].sides[k]

@@ -20,6 +20,7 @@ from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, say
 from pigtail.desktop.stations.network import FIELD_HEIGHT, NetworkStrip
 from pigtail.job.document import Job, Link
+from pigtail.language import tr
 
 #: Room for the names of what is joined, at either side, and above and below the drawing [px].
 SIDE_PX, CLOSE_PX, EDGE_PX = 128.0, 82.0, 20.0
@@ -141,14 +142,14 @@ class SketchStrip(NetworkStrip):
             field.setGeometry(int(left), int(top), int(FIELD_PX), 21)
             more.setGeometry(int(left + FIELD_PX), int(top), int(MORE_PX), 21)
             more.setText("▾")
-            more.setToolTip("Locked or free, and what it is rated for")
+            more.setToolTip(tr("Locked or free, and what it is rated for"))
 
     # -- painting ---------------------------------------------------------------------------------------------
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         shape = self._sketched
         if shape is None or self._link is None:
-            say(painter, box, "Nothing switches it.", use="dim", px=12, align=Align.AlignCenter)
+            say(painter, box, tr("Nothing switches it."), use="dim", px=12, align=Align.AlignCenter)
             return
         say(
             painter,
@@ -226,7 +227,7 @@ class SketchStrip(NetworkStrip):
             "",
         )
         told = self._ports.get(address) or PortAt(
-            self._job.label(address) if address else "nothing joined", "", None
+            self._job.label(address) if address else tr("nothing joined"), "", None
         )
         t = theme.current()
         painter.setPen(Qt.PenStyle.NoPen)

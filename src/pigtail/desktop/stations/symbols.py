@@ -11,6 +11,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import say
+from pigtail.language import tr
 
 #: How far under the wire a second one runs, and that of the feedback's foot.
 LOWER, FOOT = 20.0, 32.0
@@ -215,7 +216,7 @@ def _returned(painter: QPainter, place: Spot, capacitor_here: bool) -> None:
     low = place.line + LOWER + 1
     _wires(painter, [(place.rect.left() + 6, low), (place.rect.right() + place.rect.width() / 2 - 24, low)])
     _body(painter, place.x, low, capacitor_here)
-    say(painter, QRectF(place.rect.left() + 4, low - 15, 60, 13), "return", use="dim", px=10)
+    say(painter, QRectF(place.rect.left() + 4, low - 15, 60, 13), tr("return"), use="dim", px=10)
 
 
 def _branch(painter: QPainter, place: Spot, capacitor_here: bool) -> None:
@@ -246,7 +247,7 @@ def _cold(painter: QPainter, place: Spot, capacitor_here: bool) -> None:
     low = place.line + LOWER
     _wires(painter, [(place.rect.left(), low), (place.rect.right() - 4, low)])
     _body(painter, place.x, low, capacitor_here)
-    say(painter, QRectF(place.rect.right() - 34, low - 15, 32, 13), "cold", use="dim", px=10)
+    say(painter, QRectF(place.rect.right() - 34, low - 15, 32, 13), tr("cold"), use="dim", px=10)
 
 
 ELSEWHERE: dict[str, Callable[[QPainter, Spot, bool], None]] = {

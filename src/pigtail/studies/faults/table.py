@@ -30,6 +30,7 @@ from pigtail.job.document import (
 )
 from pigtail.job.readings import NEVER, plain
 from pigtail.job.wiring import return_address, star_address, twin
+from pigtail.language import said
 from pigtail.model.probed import Joint, Offset, Probed
 from pigtail.units import Basis, format_quantity
 from pigtail.units.known import Known
@@ -71,7 +72,9 @@ Fault = Callable[[Job, str, Sequence[Reading]], Iterator[Truth]]
 @cache
 def words() -> dict[str, Words]:
     """What is said of each fault, by its key."""
-    return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), dict[str, Words])
+    return msgspec.convert(
+        said("faults.toml", tomllib.loads(TABLE.read_text(encoding="utf-8"))), dict[str, Words]
+    )
 
 
 def with_points(job: Job, *changed: AnyTerminal) -> Job:

@@ -9,6 +9,7 @@ from pathlib import Path
 import msgspec
 
 from pigtail.job.steps import Power
+from pigtail.language import said
 
 DATA = Path(__file__).parent / "data"
 #: The parts of the work, in words.
@@ -71,7 +72,7 @@ class Meaning(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 @cache
 def kinds() -> dict[str, Kind]:
     """The kinds by their key, in the order in which they come where their needs leave it open."""
-    raw = tomllib.loads((DATA / "steps.toml").read_text(encoding="utf-8"))
+    raw = said("steps.toml", tomllib.loads((DATA / "steps.toml").read_text(encoding="utf-8")))
     words = {p.name.lower(): p.value for p in Power}
     for entry in raw.values():
         if "power" in entry:
@@ -82,11 +83,14 @@ def kinds() -> dict[str, Kind]:
 @cache
 def supply_words() -> dict[str, dict[str, str]]:
     """How a host is unplugged, plugged in and limited, by its supply class in words."""
-    return tomllib.loads((DATA / "words.toml").read_text(encoding="utf-8"))
+    found: dict[str, dict[str, str]] = said(
+        "words.toml", tomllib.loads((DATA / "words.toml").read_text(encoding="utf-8"))
+    )
+    return found
 
 
 @cache
 def meanings() -> dict[str, dict[str, Meaning]]:
     """What is out of range, by the kind of hold point and by how it is off."""
-    raw = tomllib.loads((DATA / "meaning.toml").read_text(encoding="utf-8"))
+    raw = said("meaning.toml", tomllib.loads((DATA / "meaning.toml").read_text(encoding="utf-8")))
     return msgspec.convert(raw, dict[str, dict[str, Meaning]])

@@ -27,6 +27,7 @@ from pigtail.job.document import (
 )
 from pigtail.job.roles import role_of
 from pigtail.job.wiring import used_points
+from pigtail.language import said
 from pigtail.model.model import Model
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.taps.criteria import CRITERIA, points_of
@@ -69,7 +70,7 @@ class _TapTable(msgspec.Struct, frozen=True):
 @cache
 def table() -> _TapTable:
     """Wants, criteria and wrong choices."""
-    return msgspec.convert(tomllib.loads(TABLE.read_text(encoding="utf-8")), _TapTable)
+    return msgspec.convert(said("taps.toml", tomllib.loads(TABLE.read_text(encoding="utf-8"))), _TapTable)
 
 
 def study_taps(model: Model) -> TapsFound:

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPolygonF
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say
 from pigtail.desktop.stations.control.table import short
+from pigtail.language import tr
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ class CourseView(Painting):
     def __init__(self) -> None:
         super().__init__("transition", QSize(176, 150))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip("Click, or press an arrow key, for the next transition")
+        self.setToolTip(tr("Click, or press an arrow key, for the next transition"))
         self.transitions: tuple[Transition, ...] = ()
         self.at = 0
 
@@ -53,10 +54,12 @@ class CourseView(Painting):
     def _tell(self) -> None:
         here = self.here
         if here is None:
-            self.describe("No transition to show")
+            self.describe(tr("No transition to show"))
             return
         events = "; ".join(f"{_time(t)} {w}" for t, w in here.events)
-        self.describe(f"Transition {here.words}: {events or 'nothing passes a level'}")
+        self.describe(
+            tr("Transition {here}: {value}", here=here.words, value=events or tr("nothing passes a level"))
+        )
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         self.turn(1)
@@ -72,11 +75,11 @@ class CourseView(Painting):
     def paint(self, painter: QPainter, box: QRectF) -> None:
         here = self.here
         if here is None:
-            say(painter, box, "Nothing to see in time yet.", use="dim", px=12, align=Align.AlignCenter)
+            say(painter, box, tr("Nothing to see in time yet."), use="dim", px=12, align=Align.AlignCenter)
             return
         title = f"{here.words[:1].upper()}{here.words[1:]}"
         say(painter, QRectF(box.left(), box.top() - 4, box.width() - 34, 16), title, bold=True, px=11)
-        count = f"{self.at + 1} of {len(self.transitions)} ▸"
+        count = tr("{value} of {count} ▸", value=self.at + 1, count=len(self.transitions))
         say(
             painter,
             QRectF(box.right() - 60, box.top() - 4, 60, 16),
@@ -156,4 +159,6 @@ def _nought(volts: float) -> float:
 
 
 def _time(seconds: float) -> str:
-    return "at once" if seconds < 1e-6 else f"after {format_quantity(seconds, 's', 2)}"
+    return (
+        tr("at once") if seconds < 1e-6 else tr("after {seconds}", seconds=format_quantity(seconds, "s", 2))
+    )

@@ -22,6 +22,7 @@ from pigtail.edits.host import id_of
 from pigtail.job.control import Acts, Pull, Stand, Switch, SwitchKind
 from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Job, Pin, Rail, Return
 from pigtail.job.wiring import star_address
+from pigtail.language import tr
 
 
 class ControlDialog(Dialog):
@@ -71,26 +72,29 @@ class PinDialog(ControlDialog):
     """Asks for a line or an input of a module or of the host."""
 
     def __init__(self, job: Job, parent: QWidget | None = None) -> None:
-        says = "A pin that tells something (a link output, a standby line) or that is told something (an enable, a mute, a trigger)."
-        super().__init__("pin_dialog", "A line or an input", says, parent)
+        says = tr(
+            "A pin that tells something (a link output, a standby line) or that is told something "
+            "(an enable, a mute, a trigger)."
+        )
+        super().__init__("pin_dialog", tr("A line or an input"), says, parent)
         self._job = job
         devices: list[tuple[str, object]] = [(job.host.name, HOST), *((m.name, m.id) for m in job.modules)]
         self.device = self.combo("pin_device", "of", devices)
         self.device.setCurrentIndex(len(devices) - 1)
         kinds: list[tuple[str, object]] = [
-            ("an output: it tells", ""),
-            *((f"an input: {a.value}", a.value) for a in Acts),
+            (tr("an output: it tells"), ""),
+            *((tr("an input: {a}", a=a.value), a.value) for a in Acts),
         ]
         self.kind = self.combo("pin_kind", "is", kinds)
-        self.name = self.line("pin_name", "called", "link pin")
-        self.gated = self.combo("pin_gates", "enables or mutes", [("nothing by itself", "")])
+        self.name = self.line("pin_name", "called", tr("link pin"))
+        self.gated = self.combo("pin_gates", tr("enables or mutes"), [(tr("nothing by itself"), "")])
         self.device.currentIndexChanged.connect(self._outputs)
         self._outputs()
 
     def _outputs(self, _k: int = 0) -> None:
         device = self._job.device(self.device.currentData())
         self.gated.clear()
-        self.gated.addItem("nothing by itself", "")
+        self.gated.addItem(tr("nothing by itself"), "")
         for terminal in device.terminals if device is not None else ():
             if isinstance(terminal, AudioOut | AudioIn):
                 self.gated.addItem(terminal.name, terminal.id)
@@ -100,7 +104,7 @@ class PinDialog(ControlDialog):
         device = self._job.device(device_id)
         name = self.name.text().strip()
         if device is None or not name:
-            self.trouble.setText("Give it a name, as it is printed on the board or called in the papers.")
+            self.trouble.setText(tr("Give it a name, as it is printed on the board or called in the papers."))
             return
         made_id, acts = id_of(name, [t.id for t in device.terminals]), str(self.kind.currentData())
         gates = (str(self.gated.currentData()),) if self.gated.currentData() else ()
@@ -110,7 +114,8 @@ class PinDialog(ControlDialog):
             else Control(id=made_id, name=name)
         )
         self.change = Change(
-            f"{name} of {device.name}", partial(add_line, device_id=device_id, terminal=terminal)
+            tr("{name} of {device}", name=name, device=device.name),
+            partial(add_line, device_id=device_id, terminal=terminal),
         )
         super().accept()
 
@@ -139,20 +144,20 @@ class JoinDialog(ControlDialog):
         self.start = self.combo("join_start", "from", [(job.label(a), a) for a in lines])
         self.start.setCurrentIndex(max(self.start.findData(start), 0))
         self.end = self.combo("join_end", "to", [(job.label(a), a) for a in ends])
-        self.called = self.line("join_name", "called", "Light" if shows else shape.short.capitalize())
+        self.called = self.line("join_name", "called", tr("Light") if shows else shape.short.capitalize())
         self.supply: QComboBox | None = None
         if "sup" in shape.ports:
             rails = [a for a in job.addresses() if isinstance(job.terminal(a), Rail)]
-            self.supply = self.combo("join_supply", "supplied from", [(job.label(a), a) for a in rails])
+            self.supply = self.combo("join_supply", tr("supplied from"), [(job.label(a), a) for a in rails])
 
     def accept(self) -> None:
         start, end, name = self.start.currentData(), self.end.currentData(), self.called.text().strip()
         if not start or not end or start == end or not name:
-            self.trouble.setText("Choose where it starts and where it ends, and what it is called.")
+            self.trouble.setText(tr("Choose where it starts and where it ends, and what it is called."))
             return
         supply = str(self.supply.currentData() or "") if self.supply is not None else ""
         edit = partial(add_control, key=self._key, start=str(start), end=str(end), name=name, supply=supply)
-        self.change = Change(f"add {topology(self._key).title.lower()}", edit)
+        self.change = Change(tr("add {lower}", lower=topology(self._key).title.lower()), edit)
         super().accept()
 
 
@@ -160,17 +165,22 @@ class SwitchDialog(ControlDialog):
     """Asks for a switch of the host: its points, and on which way it stands in each state."""
 
     def __init__(self, job: Job, parent: QWidget | None = None) -> None:
-        says = "A selector's free pole, a jack contact, a button: its contacts are points of the host (Survey); say how it stands."
-        super().__init__("switch_dialog", "A switch of the host", says, parent)
+        says = tr(
+            "A selector's free pole, a jack contact, a button: its contacts are points of the host "
+            "(Survey); say how it stands."
+        )
+        super().__init__("switch_dialog", tr("A switch of the host"), says, parent)
         self._job = job
         points: list[tuple[str, object]] = [(t.name, t.id) for t in job.host.terminals]
-        self.kind = self.combo("switch_kind", "is a", [(k.value, k.value) for k in SwitchKind])
-        self.called = self.line("switch_name", "called", "selector, free pole")
+        self.kind = self.combo("switch_kind", tr("is a"), [(k.value, k.value) for k in SwitchKind])
+        self.called = self.line("switch_name", "called", tr("selector, free pole"))
         self.common = self.combo("switch_common", "common", points)
         none: list[tuple[str, object]] = [("–", "")]
-        self.ways = [self.combo(f"switch_way_{k}", f"way {k + 1}", [*none, *points]) for k in range(4)]
+        self.ways = [
+            self.combo(f"switch_way_{k}", tr("way {value}", value=k + 1), [*none, *points]) for k in range(4)
+        ]
         self.stands = {
-            s.id: self.combo(f"switch_in_{s.id}", f"in “{s.name}” on", []) for s in job.host.states
+            s.id: self.combo(f"switch_in_{s.id}", tr("in “{s}” on", s=s.name), []) for s in job.host.states
         }
         for combo in self.ways:
             combo.currentIndexChanged.connect(self._offer)
@@ -181,7 +191,7 @@ class SwitchDialog(ControlDialog):
         for combo in self.stands.values():
             now = combo.currentData()
             combo.clear()
-            for text, value in (("not told", None), ("none: open", ""), *chosen):
+            for text, value in ((tr("not told"), None), (tr("none: open"), ""), *chosen):
                 combo.addItem(text, value)
             combo.setCurrentIndex(max(combo.findData(now), 0))
 
@@ -190,7 +200,7 @@ class SwitchDialog(ControlDialog):
         ways = tuple(str(c.currentData()) for c in self.ways if c.currentData())
         if not name or not common or not ways or common in ways or len(set(ways)) != len(ways):
             self.trouble.setText(
-                "Give it a name, its common point, and at least one way, each another point."
+                tr("Give it a name, its common point, and at least one way, each another point.")
             )
             return
         stands = tuple(
@@ -202,10 +212,10 @@ class SwitchDialog(ControlDialog):
             id=id_of(name, [s.id for s in self._job.host.switches]), name=name, kind=SwitchKind(self.kind.currentData()), common=common,
             ways=ways, stands=stands,
         )  # fmt: skip
-        self.change = Change(f"switch {name}", partial(add_switch, switch=made))
+        self.change = Change(tr("switch {name}", name=name), partial(add_switch, switch=made))
         super().accept()
 
 
 def control_shapes() -> list[tuple[str, str, str, str]]:
     """What can be added: menu title, key, title, what it is good for and costs."""
-    return [(s.menu or "Join", s.key, s.title, f"{s.good_for} {s.catch}") for s in those("control")]
+    return [(s.menu or tr("Join"), s.key, s.title, f"{s.good_for} {s.catch}") for s in those("control")]

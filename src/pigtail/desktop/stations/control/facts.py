@@ -16,6 +16,7 @@ from pigtail.edits.control import set_control, set_doing, set_line_level
 from pigtail.job.control import Acts, Drive, Pull
 from pigtail.job.document import HOST, AnyTerminal, Control, ControlIn, Job
 from pigtail.job.quantities import QUANTITIES, Quantity, quantity
+from pigtail.language import mark, tr
 from pigtail.units import Basis, KnownError, UnreadableError, format_known
 from pigtail.units.known import Known
 
@@ -25,18 +26,26 @@ if TYPE_CHECKING:
 #: The level of a line, in whatever state.
 LEVEL = next(q for q in QUANTITIES[Control] if q.field == "level")
 #: Values of a line of the host, of a module's, of an input: field and short words.
-HOST_LINE = (("level", "while on"), ("impedance", "behind"), ("least", "host needs"), ("takes", "own load"))
-MODULE_LINE = (
-    ("level", "high"),
-    ("impedance", "behind"),
-    ("sources", "sources"),
-    ("sinks", "sinks"),
-    ("most", "stands"),
+HOST_LINE = (
+    ("level", tr("while on")),
+    ("impedance", tr("behind")),
+    ("least", tr("host needs")),
+    ("takes", tr("own load")),
 )
-BLINKING_LINE = (*MODULE_LINE, ("blink", "blinks"), ("duty", "lit for"))
+MODULE_LINE = (
+    ("level", tr("high")),
+    ("impedance", tr("behind")),
+    ("sources", tr("sources")),
+    ("sinks", tr("sinks")),
+    ("most", tr("stands")),
+)
+BLINKING_LINE = (*MODULE_LINE, ("blink", tr("blinks")), ("duty", tr("lit for")))
+#: How a line of a module stands while it does something, and which of its levels makes it active.
+AT_REST, ACTIVE, BLINKING = mark("at rest"), mark("active"), mark("blinking")
+HIGH, LOW = mark("active high"), mark("active low")
 #: So many fields stand in one row; with words to choose from, where it is narrower than this [px], so many.
 IN_ONE, WIDE_PX, IN_NARROW = 8, 700, 4
-INPUT = (("low", "low up to"), ("high", "high from"), ("most", "stands"), ("pull", "pull"))
+INPUT = (("low", tr("low up to")), ("high", tr("high from")), ("most", tr("stands")), ("pull", "pull"))
 
 
 class ControlFacts(QWidget):
@@ -95,20 +104,25 @@ class ControlFacts(QWidget):
         if isinstance(terminal, Control) and host:
             state = job.state(row.state) if row is not None else None
             if state is not None and row is not None and state.id != job.working_state():
-                self._field("here", f"in “{state.name}”", LEVEL, partial(self._level, row.state))
+                self._field(
+                    "here", tr("in “{state}”", state=state.name), LEVEL, partial(self._level, row.state)
+                )
             self._values(terminal, HOST_LINE)
         elif isinstance(terminal, Control):
             if row is not None and row.module == address.partition(".")[0]:
-                shown = ("at rest", "active", "blinking")
+                shown = (AT_REST, ACTIVE, BLINKING)
                 self._choice(
-                    "shown", f"while {row.doing}", shown, partial(self._shown, row.module, row.doing)
+                    "shown",
+                    tr("while {doing}", doing=row.doing),
+                    shown,
+                    partial(self._shown, row.module, row.doing),
                 )
             self._choice("drive", "", tuple(d.value for d in Drive), self._drive)
-            self._choice("inverted", "", ("active high", "active low"), self._inverted)
+            self._choice("inverted", "", (HIGH, LOW), self._inverted)
             self._values(terminal, BLINKING_LINE if _blinks(job, address) else MODULE_LINE)
         elif isinstance(terminal, ControlIn):
             self._choice("acts", "", tuple(a.value for a in Acts), self._acts)
-            self._choice("active_low", "", ("active high", "active low"), self._active_low)
+            self._choice("active_low", "", (HIGH, LOW), self._active_low)
             self._choice("pulls", "", tuple(p.value for p in Pull), self._pulls)
             self._values(terminal, INPUT)
         for each in self._rows:
@@ -154,10 +168,11 @@ class ControlFacts(QWidget):
         combo = QComboBox()
         combo.setObjectName(f"fact_{name}")
         combo.setAccessibleName(words or name.replace("_", " "))
-        combo.addItems(items)
+        for item in items:
+            combo.addItem(tr(item), item)
         combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         combo.setMinimumContentsLength(7)
-        combo.activated.connect(lambda k: run(combo.itemText(k)))
+        combo.activated.connect(lambda k: run(str(combo.itemData(k))))
         self.choices[name] = combo
         row.addWidget(combo, 1)
 
@@ -171,32 +186,32 @@ class ControlFacts(QWidget):
                 entry.setCursorPosition(0)  # its number is seen first where it does not fit
                 entry.setModified(False)
                 entry.setToolTip(
-                    entry.text() or "not known: type a value, with ±5 % or least .. usual .. most"
+                    entry.text() or tr("not known: type a value, with ±5 % or least .. usual .. most")
                 )
         said: dict[str, str] = {}
         if isinstance(terminal, Control):
             said = {
                 "drive": terminal.drive.value,
-                "inverted": "active low" if terminal.inverted else "active high",
+                "inverted": LOW if terminal.inverted else HIGH,
             }
             module = next((m for m in job.modules if m.id == address.partition(".")[0]), None)
             shown = module.shows(row.doing) if module is not None and row is not None else None
             line = address.partition(".")[2]
             said["shown"] = (
-                "at rest"
+                AT_REST
                 if shown is None or line not in (*shown.active, *shown.blinking)
-                else "active"
+                else ACTIVE
                 if line in shown.active
-                else "blinking"
+                else BLINKING
             )
         elif isinstance(terminal, ControlIn):
             said = {
                 "acts": terminal.acts.value,
-                "active_low": "active low" if terminal.active_low else "active high",
+                "active_low": LOW if terminal.active_low else HIGH,
                 "pulls": terminal.pulls.value,
             }
         for name, combo in self.choices.items():
-            combo.setCurrentText(said.get(name, ""))
+            combo.setCurrentIndex(combo.findData(said.get(name, "")))
             combo.setToolTip(combo.currentText())
 
     # -- edits ------------------------------------------------------------------------------------------------
@@ -225,29 +240,30 @@ class ControlFacts(QWidget):
 
     def _level(self, state: str, known: Known | None) -> None:
         self._tell(
-            "level in a state", partial(set_line_level, address=self._address, state=state, level=known)
+            tr("level in a state"), partial(set_line_level, address=self._address, state=state, level=known)
         )
 
     def _drive(self, words: str) -> None:
-        self._tell(words, partial(set_control, address=self._address, drive=Drive(words)))
+        self._tell(tr(words), partial(set_control, address=self._address, drive=Drive(words)))
 
     def _inverted(self, words: str) -> None:
-        self._tell(words, partial(set_control, address=self._address, inverted=words == "active low"))
+        self._tell(tr(words), partial(set_control, address=self._address, inverted=words == LOW))
 
     def _acts(self, words: str) -> None:
-        self._tell(words, partial(set_control, address=self._address, acts=Acts(words)))
+        self._tell(tr(words), partial(set_control, address=self._address, acts=Acts(words)))
 
     def _active_low(self, words: str) -> None:
-        self._tell(words, partial(set_control, address=self._address, active_low=words == "active low"))
+        self._tell(tr(words), partial(set_control, address=self._address, active_low=words == LOW))
 
     def _pulls(self, words: str) -> None:
-        self._tell(words, partial(set_control, address=self._address, pulls=Pull(words)))
+        self._tell(tr(words), partial(set_control, address=self._address, pulls=Pull(words)))
 
     def _shown(self, module: str, doing: str, words: str) -> None:
         line = self._address.partition(".")[2]
-        shown = "" if words == "at rest" else words
+        shown = "" if words == AT_REST else words
         self._tell(
-            f"{words} while {doing}", partial(set_doing, module_id=module, does=doing, line=line, shown=shown)
+            tr("{words} while {doing}", words=tr(words), doing=doing),
+            partial(set_doing, module_id=module, does=doing, line=line, shown=shown),
         )
 
 

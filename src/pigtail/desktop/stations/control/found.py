@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING
 from pigtail.desktop.stations.options import SubjectBoard, button
 from pigtail.desktop.tables import Cell
 from pigtail.edits.change import Change
+from pigtail.language import tr
 from pigtail.service import services
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
     from pigtail.advice.found import Controlled
 
-COLUMNS = ("way", "from the line", "while off", "lost", "parts", "cost")
+COLUMNS = (tr("way"), tr("from the line"), tr("while off"), tr("lost"), tr("parts"), tr("cost"))
 
 
 class ControlsBoard(SubjectBoard):
@@ -22,21 +23,23 @@ class ControlsBoard(SubjectBoard):
     last_columns = (4, 5)
     asks = (services.control_lines, services.control_step, services.control_contests)
     step_of = "lines"
-    no_contest = "There are no two methods that fit here."
+    no_contest = tr("There are no two methods that fit here.")
 
     def __init__(self) -> None:
         super().__init__(
             COLUMNS,
             (None, 92, 76, 66, 46, 46),
             140,
-            table=("controls_table", "Ways that fit, the best first"),
+            table=("controls_table", tr("Ways that fit, the best first")),
             seek=button(
-                "Find ways", "find_controls", "Search every line and switch for what is picked in the table"
+                tr("Find ways"),
+                "find_controls",
+                tr("Search every line and switch for what is picked in the table"),
             ),
             ways=button(
-                "Methods…", "control_ways", "What modders disagree on about this, each method solved"
+                tr("Methods…"), "control_ways", tr("What modders disagree on about this, each method solved")
             ),
-            take="Control it in the chosen way",
+            take=tr("Control it in the chosen way"),
         )
 
     def _row(self, option: Controlled) -> tuple[Cell, ...]:
@@ -45,18 +48,21 @@ class ControlsBoard(SubjectBoard):
         return (
             Cell(f"{'● ' if o.pareto else ''}{words}", mark=o.severity.value, tip=words),
             Cell(
-                format_quantity(o.stolen_a, "A", 2), tip="the most that it takes from the line that works it"
+                format_quantity(o.stolen_a, "A", 2),
+                tip=tr("the most that it takes from the line that works it"),
             ),
-            Cell(format_quantity(o.drain_a, "A", 2), use="dim", tip="what the rail gives while it is off"),
+            Cell(
+                format_quantity(o.drain_a, "A", 2), use="dim", tip=tr("what the rail gives while it is off")
+            ),
             Cell(
                 format_quantity(o.lost_v, "V", 2) if o.lost_v else "–",
                 use="dim",
-                tip="volts lost in it while it is on",
+                tip=tr("volts lost in it while it is on"),
             ),
             Cell(str(o.parts), use="dim"),
-            Cell(f"{o.cost:.1f}", use="dim", tip="roughly, in any money: a resistor is 0.1"),
+            Cell(f"{o.cost:.1f}", use="dim", tip=tr("roughly, in any money: a resistor is 0.1")),
         )
 
     def _take(self, option: Controlled) -> None:
         words = f"{option.words[:1].lower()}{option.words[1:]}"
-        self.edited.emit(Change(f"{words}, by {option.line}", option.edit))
+        self.edited.emit(Change(tr("{words}, by {line}", words=words, line=option.line), option.edit))

@@ -12,6 +12,7 @@ from pigtail.desktop import glyphs, theme
 from pigtail.desktop.stations.base import Align, Painting, say, wire
 from pigtail.desktop.stations.control.table import row_words, short
 from pigtail.job.document import Job, Link, Purpose
+from pigtail.language import tr
 
 if TYPE_CHECKING:
     from pigtail.studies.control.found import Column, ControlFound, Row, StateCell
@@ -47,7 +48,7 @@ class Paths(Painting):
         self.job = job
         self.links, self.stops, self.title, self.cell = (), {}, "", None
         if here is None:
-            self.describe("Nothing is switched, muted or shown yet")
+            self.describe(tr("Nothing is switched, muted or shown yet"))
             return
         row, column, cell = here
         self.cell = cell
@@ -75,7 +76,7 @@ class Paths(Painting):
             say(
                 painter,
                 box,
-                "Pick a cell to see what makes it so.",
+                tr("Pick a cell to see what makes it so."),
                 use="dim",
                 px=13,
                 align=Align.AlignCenter,

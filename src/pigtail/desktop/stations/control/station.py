@@ -47,6 +47,7 @@ from pigtail.edits.control import (
     supply_of_module,
 )
 from pigtail.job.document import Control, Job, Link, Purpose, Rail
+from pigtail.language import tr
 from pigtail.service import services
 from pigtail.studies.control.found import ColumnKind, ControlFound
 
@@ -60,7 +61,7 @@ LOW_PX, SAID_PX = 560, 68
 TABLE_PART = 0.42
 #: The height of one row of facts [px].
 ROW_PX = 26
-HINT = "Type + or − into a cell for what is wanted there, Delete for nothing in particular."
+HINT = tr("Type + or − into a cell for what is wanted there, Delete for nothing in particular.")
 
 
 class ControlStation(Station):
@@ -77,16 +78,16 @@ class ControlStation(Station):
         self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.line = QComboBox()
         self.line.setObjectName("worked_by")
-        self.line.setAccessibleName("Line that works the switch on view")
+        self.line.setAccessibleName(tr("Line that works the switch on view"))
         self.line.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self.by = QLabel("worked by")
+        self.by = QLabel(tr("worked by"))
         self.by.setBuddy(self.line)
         self.menu = QMenu(self)
         self.menu.setToolTipsVisible(True)
         self.more = QToolButton()
         self.more.setObjectName("control_more")
-        self.more.setText("Change…")
-        self.more.setAccessibleName("Add a pin, a switch or a network of control, or take one out")
+        self.more.setText(tr("Change…"))
+        self.more.setAccessibleName(tr("Add a pin, a switch or a network of control, or take one out"))
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.more.setMenu(self.menu)
         self._job: Job | None = None
@@ -219,7 +220,7 @@ class ControlStation(Station):
         if link is None or not steered:
             return
         lines = [a for a in job.addresses() if isinstance(job.terminal(a), Control | Rail)]
-        fill_combo(self.line, [("nothing yet", ""), *((job.label(a), a) for a in lines)])
+        fill_combo(self.line, [(tr("nothing yet"), ""), *((job.label(a), a) for a in lines)])
         self.line.setCurrentIndex(max(self.line.findData(next(iter(link.at("ctl")), "")), 0))
 
     def glance(self, job: Job) -> bool:
@@ -240,7 +241,7 @@ class ControlStation(Station):
     # -- edits ------------------------------------------------------------------------------------------------
 
     def _wished(self, wish: CellWish) -> None:
-        words = {True: "wanted", False: "not wanted", None: "nothing wanted"}[wish.yes]
+        words = {True: tr("wanted"), False: tr("not wanted"), None: tr("nothing wanted")}[wish.yes]
         edit = partial(set_want, of=wish.of, what=wish.what, state=wish.state, doing=wish.doing, yes=wish.yes)
         self.edited.emit(Change(f"{wish.what.value}: {words}", edit))
 
@@ -254,7 +255,7 @@ class ControlStation(Station):
         if link is not None and line:
             self.edited.emit(
                 Change(
-                    f"{link.name} worked by {self.line.itemText(index)}",
+                    tr("{link} worked by {itemtext}", link=link.name, itemtext=self.line.itemText(index)),
                     partial(steer, link_id=link.id, line=line),
                 )
             )
@@ -269,7 +270,7 @@ class ControlStation(Station):
             return
         if here is not None and here[1].kind is ColumnKind.MODULE:
             self._fill_switches(job, here[1].subject)
-        self.menu.addSection("Add")
+        self.menu.addSection(tr("Add"))
         titles: dict[str, QMenu] = {}
         for title, key, words, tip in control_shapes():
             sub = titles.get(title)
@@ -279,22 +280,28 @@ class ControlStation(Station):
                 sub.setToolTipsVisible(True)
                 titles[title] = sub
             self._ask_action(sub, f"{words}…", partial(JoinDialog, job, key, self._subject), tip)
-        self._ask_action(self.menu, "A line or an input of a module or the host…", partial(PinDialog, job))
-        self._ask_action(self.menu, "A switch of the host…", partial(SwitchDialog, job))
-        self.menu.addSection("Take out")
+        self._ask_action(
+            self.menu, tr("A line or an input of a module or the host…"), partial(PinDialog, job)
+        )
+        self._ask_action(self.menu, tr("A switch of the host…"), partial(SwitchDialog, job))
+        self.menu.addSection(tr("Take out"))
         if link is not None and link.purpose is Purpose.CONTROL:
             add_action(
-                self.menu, f"Take out: {link.name}", f"take out {link.name}", drop_control, self._change
+                self.menu,
+                tr("Take out: {link}", link=link.name),
+                tr("take out {link}", link=link.name),
+                drop_control,
+                self._change,
             )
         for switch in job.host.switches:
-            drop = self.menu.addAction(f"Forget the switch: {switch.name}")
+            drop = self.menu.addAction(tr("Forget the switch: {switch}", switch=switch.name))
             assert drop is not None
             edit = partial(drop_host_switch, switch_id=switch.id)
             drop.triggered.connect(
-                lambda _c, n=switch.name, e=edit: self.edited.emit(Change(f"forget {n}", e))
+                lambda _c, n=switch.name, e=edit: self.edited.emit(Change(tr("forget {n}", n=n), e))
             )
         if link is not None:
-            self.menu.addSection("Figures from papers")
+            self.menu.addSection(tr("Figures from papers"))
             add_figures(self.menu, link, lambda index: ask_figures(self._link, index, self, self._change))
 
     def _fill_switches(self, job: Job, module: str) -> None:
@@ -302,21 +309,25 @@ class ControlStation(Station):
         link = job.link(supply_of_module(job, module))
         if link is None:
             return
-        self.menu.addSection("Switch its supply by")
+        self.menu.addSection(tr("Switch its supply by"))
         line = next(iter(link.at("ctl")), "")
         for shape in those("supply", Does.SWITCHES):
             edit = partial(put_switch, key=shape.key, line=line)
             add_action(
                 self.menu,
                 shape.title,
-                f"use a {shape.title.lower()}",
+                tr("use a {lower}", lower=shape.title.lower()),
                 edit,
                 self._change,
                 f"{shape.good_for} {shape.catch}",
             )
         if any(does(s, Does.SWITCHES) for s in link.sections):
             add_action(
-                self.menu, "Nothing: joined straight", "take the switch out", drop_switch, self._change
+                self.menu,
+                tr("Nothing: joined straight"),
+                tr("take the switch out"),
+                drop_switch,
+                self._change,
             )
 
     def _ask_action(self, menu: QMenu, words: str, make: Callable[..., ControlDialog], tip: str = "") -> None:

@@ -21,6 +21,7 @@ from pigtail.desktop import glyphs, theme
 from pigtail.desktop.stations.base import Align, say
 from pigtail.job.control import OFF, WantedOf
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.studies.control.found import ColumnKind, ControlFound
 
 if TYPE_CHECKING:
@@ -110,7 +111,10 @@ class TableModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return words
         if role == Qt.ItemDataRole.ToolTipRole:
-            return "\n".join(x for x in (cell.why, f"wanted {wanted}" if wanted else "") if x) or words
+            return (
+                "\n".join(x for x in (cell.why, tr("wanted {wanted}", wanted=wanted) if wanted else "") if x)
+                or words
+            )
         if role == Qt.ItemDataRole.AccessibleTextRole:
             verdict = cell.severity.value if cell.severity is not None else ""
             return ", ".join(
@@ -120,7 +124,7 @@ class TableModel(QAbstractTableModel):
                     row_words(row, self.job),
                     words,
                     verdict,
-                    f"wanted {wanted}" if wanted else "",
+                    tr("wanted {wanted}", wanted=wanted) if wanted else "",
                 )
                 if x
             )
@@ -181,7 +185,7 @@ class _Painter(QStyledItemDelegate):
         wanted = model.wanted(row, column)
         right = box.right() - 4
         if wanted:
-            tag = f"want {wanted}"
+            tag = tr("want {wanted}", wanted=wanted)
             wide = 11.0 + 6.2 * len(tag)
             say(
                 painter,
@@ -234,7 +238,7 @@ class StateTable(QTableView):
         super().__init__()
         self.setObjectName("state_table")
         self.setAccessibleName(
-            "Host states and what modules do in them, with what is on, heard and seen in each"
+            tr("Host states and what modules do in them, with what is on, heard and seen in each")
         )
         self.model_ = TableModel()
         self.setModel(self.model_)
@@ -362,9 +366,10 @@ class StateTable(QTableView):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for words, value, always in (
-            (f"Want it {yes} here (+)", True, False), (f"Want it {no} here (−)", False, False),
-            ("Nothing in particular (Delete)", None, False),
-            (f"Want it {yes} in this state, whatever is done", True, True), (f"Want it {no} in this state, whatever is done", False, True),
+            (tr("Want it {yes} here (+)", yes=yes), True, False), (tr("Want it {no} here (−)", no=no), False, False),
+            (tr("Nothing in particular (Delete)"), None, False),
+            (tr("Want it {yes} in this state, whatever is done", yes=yes), True, True),
+            (tr("Want it {no} in this state, whatever is done", no=no), False, True),
         ):  # fmt: skip
             action = menu.addAction(words)
             assert action is not None

@@ -12,6 +12,7 @@ from pigtail.desktop.wants import answer
 from pigtail.edits.change import Change
 from pigtail.edits.values import set_values
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.service import services
 
 if TYPE_CHECKING:
@@ -76,7 +77,9 @@ class Asking(QObject):
         """Want at a feed's input what is so much louder [dB] than what arrives now."""
 
         def apply(values: tuple[tuple[str, str, Known], ...]) -> None:
-            self.edited.emit(Change(f"want it {source}", partial(set_values, values=values)))
+            self.edited.emit(
+                Change(tr("want it {source}", source=source), partial(set_values, values=values))
+            )
 
         self.wants.emit(answer(services.matched, apply, job, link, louder_db, source))
 

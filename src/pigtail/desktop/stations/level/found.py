@@ -13,6 +13,7 @@ from pigtail.desktop.tables import Cell
 from pigtail.edits.change import FeedChange
 from pigtail.edits.plan import put_networks
 from pigtail.job.document import Job
+from pigtail.language import tr, trn
 from pigtail.service import services
 from pigtail.units import format_quantity
 
@@ -22,13 +23,15 @@ if TYPE_CHECKING:
 
 #: How parts are chosen: words, series, only what is in stock.
 CHOICES = (
-    ("usual values", "", False),
-    ("E12 resistors", "E12", False),
-    ("E24 resistors", "E24", False),
-    ("E96 resistors", "E96", False),
-    ("parts I have", "", True),
+    (tr("usual values"), "", False),
+    (tr("E12 resistors"), "E12", False),
+    (tr("E24 resistors"), "E24", False),
+    (tr("E96 resistors"), "E96", False),
+    (tr("parts I have"), "", True),
 )
-COLUMNS = ("network", "over what is wanted", "headroom", "noise", "parts", "cost", "host joints")
+COLUMNS = (
+    tr("network"), tr("over what is wanted"), tr("headroom"), tr("noise"), tr("parts"), tr("cost"), tr("host joints"),
+)  # fmt: skip
 
 
 class Found(SubjectBoard):
@@ -44,28 +47,30 @@ class Found(SubjectBoard):
 
     last_columns, narrow_px = (4, 5, 6), 820
     asks = (services.search_steps, services.search_step, services.contests)
-    looked_at, step_of = "candidates solved", "kinds of network"
-    no_contest = "Modders do not disagree about this feed: no sum, no pad, no second return."
+    looked_at, step_of = tr("candidates solved"), tr("kinds of network")
+    no_contest = tr("Modders do not disagree about this feed: no sum, no pad, no second return.")
 
     def __init__(self) -> None:
         super().__init__(
             COLUMNS,
             (None, 168, 74, 60, 44, 42, 78),
             128,
-            table=("found_table", "Networks that fit, the best first"),
-            seek=button("Find networks", "find_networks", "Search the networks that fit this feed"),
+            table=("found_table", tr("Networks that fit, the best first")),
+            seek=button(tr("Find networks"), "find_networks", tr("Search the networks that fit this feed")),
             ways=button(
-                "Methods…", "level_schools", "What modders disagree on, each method solved for this feed"
+                tr("Methods…"),
+                "level_schools",
+                tr("What modders disagree on, each method solved for this feed"),
             ),
-            take="Put the chosen network into the feed",
+            take=tr("Put the chosen network into the feed"),
         )
         self.parts = QComboBox()
         self.parts.setObjectName("part_values")
-        self.parts.setAccessibleName("Which part values a search takes")
+        self.parts.setAccessibleName(tr("Which part values a search takes"))
         for words, _, _ in CHOICES:
             self.parts.addItem(words)
-        self.match = button("As loud as…", "match_source", "Make this source as loud as another")
-        self.stock = button("My parts…", "my_parts", "List the parts that you have")
+        self.match = button(tr("As loud as…"), "match_source", tr("Make this source as loud as another"))
+        self.stock = button(tr("My parts…"), "my_parts", tr("List the parts that you have"))
         self.match.clicked.connect(lambda: self.match_wanted.emit(self._job, self._of))
         self.stock.clicked.connect(self.stock_wanted)
         row = QHBoxLayout()
@@ -95,21 +100,27 @@ class Found(SubjectBoard):
 
     def _take(self, option: Option) -> None:
         change = partial(put_networks, sections=option.link.sections)
-        self.changed.emit(FeedChange(f"use {option.words}", change))
+        self.changed.emit(FeedChange(tr("use {option}", option=option.words), change))
 
 
 def _spread(e: Estimate) -> str:
     """A value in decibels with its spread, in few letters."""
     if e.value is None:
-        return "not known"
+        return tr("not known")
     value = f"{e.value:+.1f}" if abs(e.value) >= 0.05 else "0.0"
     return f"{value} ({e.low:+.1f} … {e.high:+.1f}) dB".replace("-", "−")
 
 
 def _whole(o: Option) -> str:
     """All of an option: its network, then what the columns that a narrow table leaves out tell."""
-    joints = f"{o.host_joints} joint{'' if o.host_joints == 1 else 's'} in the host"
-    return f"{o.words}\n{o.parts} parts, cost about {o.cost:.1f} (a resistor is 0.1), {joints}"
+    joints = trn("{count} joint in the host", "{count} joints in the host", o.host_joints)
+    return tr(
+        "{o}\n{parts} parts, cost about {cost:.1f} (a resistor is 0.1), {joints}",
+        o=o.words,
+        parts=o.parts,
+        cost=o.cost,
+        joints=joints,
+    )
 
 
 def _row(o: Option) -> tuple[Cell, ...]:
@@ -119,6 +130,6 @@ def _row(o: Option) -> tuple[Cell, ...]:
         Cell(o.headroom.short()),
         Cell(format_quantity(o.noise_v, "V", 2), use="dim"),
         Cell(str(o.parts), use="dim"),
-        Cell(f"{o.cost:.1f}", use="dim", tip="roughly, in any money: a resistor is 0.1"),
-        Cell(str(o.host_joints), use="dim", tip="what is to be undone in the host"),
+        Cell(f"{o.cost:.1f}", use="dim", tip=tr("roughly, in any money: a resistor is 0.1")),
+        Cell(str(o.host_joints), use="dim", tip=tr("what is to be undone in the host")),
     )

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say, say_over
+from pigtail.language import tr
 from pigtail.studies.level.aim import PROGRAMME_DB
 from pigtail.units import format_quantity
 
@@ -60,12 +61,14 @@ class Ladder(Painting):
 
     def _describe(self) -> None:
         rungs = (
-            "; ".join(f"{r.words} {self.text(r.level)}" for r in self.feed.rungs) if self.feed else "no feed"
+            "; ".join(f"{r.words} {self.text(r.level)}" for r in self.feed.rungs)
+            if self.feed
+            else tr("no feed")
         )
-        tried = "; if the chosen network is used: " + ", ".join(
+        tried = tr("; if the chosen network is used: ") + ", ".join(
             f"{w} {self.text_of(v)}" for w, v in self.option
         )
-        self.describe(f"Level ladder: {rungs}{tried if self.option else ''}")
+        self.describe(tr("Level ladder: {rungs}{more}", rungs=rungs, more=tried if self.option else ""))
 
     def text_of(self, dbv: float, digits: int = 1) -> str:
         """A level [dBV] in the unit of the scale, without the unit for decibels."""
@@ -82,17 +85,19 @@ class Ladder(Painting):
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         if self.feed is None:
-            say(painter, box, "No feed is planned yet.", use="dim", px=13, align=Align.AlignCenter)
+            say(painter, box, tr("No feed is planned yet."), use="dim", px=13, align=Align.AlignCenter)
             return
-        title = (
-            f"Level along the pigtail, {self.unit}: full scale, and programme {PROGRAMME_DB:.0f} dB under it"
+        title = tr(
+            "Level along the pigtail, {unit}: full scale, and programme {programme_db:.0f} dB under it",
+            unit=self.unit,
+            programme_db=PROGRAMME_DB,
         )
         say(painter, QRectF(box.left(), box.top(), box.width(), 16), title, bold=True, px=12)
         feed = self.feed
         plot = box.adjusted(LEFT, ABOVE, -RIGHT, -BELOW)
         span = self._span(feed)
         if span is None:
-            say(painter, plot, "The levels are not known yet.", use="dim", align=Align.AlignCenter)
+            say(painter, plot, tr("The levels are not known yet."), use="dim", align=Align.AlignCenter)
             return
         low, high = span
 
@@ -102,7 +107,9 @@ class Ladder(Painting):
         self._axis(painter, plot, low, high, y)
         marks = [(feed.overload, "overload", "stop"), (feed.wanted, "wanted", "accent")]
         if feed.noise is not None and feed.noise.value is not None:
-            marks.append((feed.noise, "noise" if feed.noise.value > low else "noise, far below", "dim"))
+            marks.append(
+                (feed.noise, tr("noise") if feed.noise.value > low else tr("noise, far below"), "dim")
+            )
         for level, _, use in marks:
             self._band(painter, plot, level, use, y)
         self._names(painter, plot, marks, y)
@@ -237,7 +244,13 @@ class Ladder(Painting):
         painter.setPen(QPen(t.color("stop"), 2))
         painter.drawLine(QPointF(column.left() + 8, at), QPointF(column.right() - 8, at))
         words = QRectF(column.left() + 8, at + 1, column.width() / 2 - 24, 13)
-        say(painter, words, f"clips {self.text_of(level.value)}", px=10, color=t.color("stop"))
+        say(
+            painter,
+            words,
+            tr("clips {text_of}", text_of=self.text_of(level.value)),
+            px=10,
+            color=t.color("stop"),
+        )
 
     def _rung(self, painter: QPainter, column: QRectF, level: Estimate, y: Scale, lines: list[float]) -> None:
         """One level with its spread; its number above it, or below where other lines run less through it."""
@@ -286,7 +299,7 @@ class Response(Painting):
     def show_feed(self, feed: FeedDetail | None) -> None:
         """Show the response of a feed."""
         before, self.feed = self.feed, feed
-        words = f"Response: 3 dB down {self._corners()}" if feed else "No response"
+        words = tr("Response: 3 dB down {corners}", corners=self._corners()) if feed else tr("No response")
         if before is None or feed is None or words != self.accessibleName() or _differ(before, feed):
             self.describe(words)
 
@@ -297,13 +310,13 @@ class Response(Painting):
         if low is None or high is None:
             return "…"
         if low.value is None or high.value is None:
-            return "not known"
+            return tr("not known")
         first, last = self.feed.curve_hz[0], self.feed.curve_hz[-1]
         below = f"< {first:.0f} Hz" if low.value < first else low.short()
         return f"{below}, {'> 200 kHz' if high.value > last else high.short()}"
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
-        say(painter, QRectF(box.left(), box.top(), box.width(), 16), "Response, dB", bold=True, px=12)
+        say(painter, QRectF(box.left(), box.top(), box.width(), 16), tr("Response, dB"), bold=True, px=12)
         if self.feed is None:
             return
         t = theme.current()

@@ -31,6 +31,7 @@ from pigtail.desktop.stations.networkmenu import add_action, add_figures, ask_fi
 from pigtail.edits.change import FeedChange
 from pigtail.edits.plan import add_network, drop_network, put_head, set_stage_rail
 from pigtail.job.document import Job, Link, Rail
+from pigtail.language import tr
 from pigtail.studies.level.found import LevelFound
 
 if TYPE_CHECKING:
@@ -41,22 +42,22 @@ if TYPE_CHECKING:
 #: What can be put into a feed, by what it is for.
 #: What is said of a feed, as far as it is known of it: number, words before and behind it.
 FACTS = (
-    ("power_w", "power ", ""),
-    ("most_w", "the supply allows ", ""),
-    ("spl_db", "", " SPL at full scale"),
-    ("spl_max_db", "", " SPL fully turned up"),
-    ("flat_db", "the crossover sum strays ", ""),
-    ("tilt_db", "the response strays ", ""),
-    ("own_loss_db", "the host's own signal loses ", ""),
-    ("one_channel_dbv", "one side alone ", ""),
-    ("yield_percent", "", " of builds fit"),
-    ("offset_v", "DC ", ""),
-    ("pop_v", "pop ", ""),
-    ("thump_v", "thump ", ""),
-    ("noise_db", "noise ", ""),
-    ("output_ohm", "driven from ", ""),
-    ("match_db", "left over right ", " by the parts"),
-    ("core_db", "the transformer has ", " at 20 Hz"),
+    ("power_w", tr("power "), ""),
+    ("most_w", tr("the supply allows "), ""),
+    ("spl_db", "", tr(" SPL at full scale")),
+    ("spl_max_db", "", tr(" SPL fully turned up")),
+    ("flat_db", tr("the crossover sum strays "), ""),
+    ("tilt_db", tr("the response strays "), ""),
+    ("own_loss_db", tr("the host's own signal loses "), ""),
+    ("one_channel_dbv", tr("one side alone "), ""),
+    ("yield_percent", "", tr(" of builds fit")),
+    ("offset_v", tr("DC "), ""),
+    ("pop_v", tr("pop "), ""),
+    ("thump_v", tr("thump "), ""),
+    ("noise_db", tr("noise "), ""),
+    ("output_ohm", tr("driven from "), ""),
+    ("match_db", tr("left over right "), tr(" by the parts")),
+    ("core_db", tr("the transformer has "), tr(" at 20 Hz")),
 )
 #: A narrower line of facts is left empty; a lower station makes room for the alternatives by putting the drawing away.
 LEAST_PX, LOW_PX = 130, 640
@@ -111,19 +112,19 @@ class LevelStation(Station):
         super().__init__()
         self.feed = QComboBox()
         self.feed.setObjectName("feed")
-        self.feed.setAccessibleName("Feed on view")
+        self.feed.setAccessibleName(tr("Feed on view"))
         self.unit = QComboBox()
         self.unit.setObjectName("level_unit")
-        self.unit.setAccessibleName("Unit of the levels")
+        self.unit.setAccessibleName(tr("Unit of the levels"))
         self.unit.addItems(UNITS)
-        self.both = QCheckBox("both channels")
+        self.both = QCheckBox(tr("both channels"))
         self.both.setObjectName("both_channels")
-        self.both.setAccessibleName("Change the feed of the other channel alike")
+        self.both.setAccessibleName(tr("Change the feed of the other channel alike"))
         self.both.setChecked(True)
         self.change = QToolButton()
         self.change.setObjectName("change_network")
-        self.change.setText("Change…")
-        self.change.setAccessibleName("Change the network of this feed")
+        self.change.setText(tr("Change…"))
+        self.change.setAccessibleName(tr("Change the network of this feed"))
         self.change.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.change.setMenu(QMenu(self.change))
         self.facts = Facts()
@@ -237,17 +238,19 @@ class LevelStation(Station):
 
     def _told(self, detail: FeedDetail | None) -> list[str]:
         if detail is None:
-            return ["No feed is planned yet."]
+            return [tr("No feed is planned yet.")]
         n = detail.numbers
-        arrives = (
-            f"{self.ladder.text(n['delivered_dbv'])} arrives, {self.ladder.text(detail.wanted)} is wanted"
+        arrives = tr(
+            "{n} arrives, {wanted} is wanted",
+            n=self.ladder.text(n["delivered_dbv"]),
+            wanted=self.ladder.text(detail.wanted),
         )
         told = [self._fact(n[key], before, behind) for key, before, behind in FACTS if key in n]
-        return [arrives, *told] if "offset_v" in n else [arrives, "the rest is being studied …"]
+        return [arrives, *told] if "offset_v" in n else [arrives, tr("the rest is being studied …")]
 
     def _fact(self, number: Estimate, before: str, behind: str) -> str:
         if number.unit == "V" and number.value is not None and abs(number.value) < NO_VOLTS:
-            return f"no {before.strip()}"
+            return tr("no {strip}", strip=before.strip())
         value = self.ladder.text(number) if number.unit == "dBV" else number.short().replace(" %", " in 100")
         return f"{before}{value}{behind}"
 
@@ -277,7 +280,7 @@ class LevelStation(Station):
                 made.setToolTipsVisible(True)
                 subs[shape.menu] = made
             words = shape.title
-            self._action(subs[shape.menu], words, f"add {words.lower()}", partial(add_network, key=shape.key),
+            self._action(subs[shape.menu], words, tr("add {lower}", lower=words.lower()), partial(add_network, key=shape.key),
                          f"{shape.good_for} {shape.catch}")  # fmt: skip
         self._fill_heads(menu, link)
         for index, section in enumerate(link.sections):
@@ -285,7 +288,12 @@ class LevelStation(Station):
             if Does.CONDUCTS in shape.does or len(shape.inputs) > 1:
                 continue
             words = shape.title.lower()
-            self._action(menu, f"Take out: {words}", f"take out {words}", partial(drop_network, index=index))
+            self._action(
+                menu,
+                tr("Take out: {words}", words=words),
+                tr("take out {words}", words=words),
+                partial(drop_network, index=index),
+            )
         add_figures(menu, link, self.ask_figures)
         if any(topology(s.topology).supplied for s in link.sections):
             self._fill_rails(menu, link, job)
@@ -299,22 +307,27 @@ class LevelStation(Station):
             if shape.key != head:
                 words = shape.title.lower()
                 self._action(
-                    menu, f"Hold the outputs apart by: {words}", words, partial(put_head, key=shape.key)
+                    menu,
+                    tr("Hold the outputs apart by: {words}", words=words),
+                    words,
+                    partial(put_head, key=shape.key),
                 )
 
     def _fill_rails(self, menu: QMenu, link: Link, job: Job) -> None:
         """What the stages are supplied from."""
-        sub = menu.addMenu("Supply of the stages")
+        sub = menu.addMenu(tr("Supply of the stages"))
         assert sub is not None
         now = next(iter(link.at("sup")), "")
-        rails = [("a supply of its own, as typed", "")]
+        rails = [(tr("a supply of its own, as typed"), "")]
         rails += [
             (job.label(address), address)
             for address in job.addresses()
             if isinstance(job.terminal(address), Rail)
         ]
         for words, address in rails:
-            action = self._action(sub, words, f"stages from {words}", partial(set_stage_rail, rail=address))
+            action = self._action(
+                sub, words, tr("stages from {words}", words=words), partial(set_stage_rail, rail=address)
+            )
             action.setCheckable(True)
             action.setChecked(address == now)
 

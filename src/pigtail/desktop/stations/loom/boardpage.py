@@ -16,6 +16,7 @@ from pigtail.edits.build import set_board_kind
 from pigtail.edits.change import Change
 from pigtail.job.build import BoardKind
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.service import services
 from pigtail.sheet.blocks import BoardFound
 
@@ -29,19 +30,19 @@ class BoardPage(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.view = DrawingView("board_drawing", "No network of the plan sits on a board.")
-        self.kind = choice("board_kind", "What the parts sit on", of_enum(BoardKind), self._kind_chosen)
+        self.view = DrawingView("board_drawing", tr("No network of the plan sits on a board."))
+        self.kind = choice("board_kind", tr("What the parts sit on"), of_enum(BoardKind), self._kind_chosen)
         self.size_words = QLabel()
         self.size_words.setObjectName("dim")
         self.progress = QProgressBar()
         self.progress.setObjectName("board_progress")
         self.progress.setMaximumWidth(140)
-        self.stop = QPushButton("Stop")
+        self.stop = QPushButton(tr("Stop"))
         self.stop.setObjectName("board_stop")
-        self.stop.setAccessibleName("Stop looking for a smaller board")
+        self.stop.setAccessibleName(tr("Stop looking for a smaller board"))
         self.stop.clicked.connect(self._stopped)
-        self.seats = RowsModel(("part", "value", "holes", "sits"))
-        self.table = make_table(self.seats, "board_table", "Parts of the board and their holes", 2)
+        self.seats = RowsModel((tr("part"), tr("value"), tr("holes"), tr("sits")))
+        self.table = make_table(self.seats, "board_table", tr("Parts of the board and their holes"), 2)
         set_widths(self.table, (42, 84))
         self.work = QLabel()
         self.work.setWordWrap(True)
@@ -98,7 +99,7 @@ class BoardPage(QWidget):
         self._busy(done < steps)
 
     def _say(self, found: BoardFound) -> None:
-        self.view.show_drawings(found.drawings, f"The little board: {found.size or 'none'}")
+        self.view.show_drawings(found.drawings, tr("The little board: {value}", value=found.size or "none"))
         self.size_words.setText(found.size)
         self.seats.show_rows([(Cell(n), Cell(v), Cell(h), Cell(s, use="dim")) for n, v, h, s in found.seats])
         self.work.setText("\n".join(found.work))
@@ -118,4 +119,6 @@ class BoardPage(QWidget):
         self.refused.emit(str(error))
 
     def _kind_chosen(self, kind: BoardKind) -> None:
-        self.edited.emit(Change(f"parts on {kind.value}", partial(set_board_kind, kind=kind)))
+        self.edited.emit(
+            Change(tr("parts on {kind}", kind=tr(kind.value)), partial(set_board_kind, kind=kind))
+        )

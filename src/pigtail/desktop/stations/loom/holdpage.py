@@ -15,16 +15,17 @@ from pigtail.edits.build import set_colour, set_mounting, set_shakes
 from pigtail.edits.change import Change
 from pigtail.job.build import BOARD, CELL, Fixing, Metal, Mounting
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.studies.loom.found import LoomFound
 
 #: Sizes of a mounting: field, words.
 _SIZES = (
-    ("width", "Width"),
-    ("depth", "Depth"),
-    ("height", "Height of its tallest part"),
-    ("room", "Room there, floor to lid"),
+    ("width", tr("Width")),
+    ("depth", tr("Depth")),
+    ("height", tr("Height of its tallest part")),
+    ("room", tr("Room there, floor to lid")),
 )
-_LOOK = "not looked yet"
+_LOOK = tr("not looked yet")
 
 
 class HoldPage(QWidget):
@@ -37,43 +38,47 @@ class HoldPage(QWidget):
         super().__init__()
         self.what = QComboBox()
         self.what.setObjectName("mounted_what")
-        self.what.setAccessibleName("What is mounted")
+        self.what.setAccessibleName(tr("What is mounted"))
         self.what.activated.connect(lambda _k: self._fill())
         self.sizes = {
             f: MmField(f"mount_{f}", words, partial(self._set, f), self.refused.emit) for f, words in _SIZES
         }
         yes_no = ((_LOOK, None), *YES_NO[1:])
-        self.fixing = choice("mount_fixing", "Held by", of_enum(Fixing), partial(self._set, "fixing"))
+        self.fixing = choice("mount_fixing", tr("Held by"), of_enum(Fixing), partial(self._set, "fixing"))
         self.antenna = choice(
-            "mount_antenna", "Round its antenna", of_enum(Metal), partial(self._set, "antenna")
+            "mount_antenna", tr("Round its antenna"), of_enum(Metal), partial(self._set, "antenna")
         )
         self.sharp = choice(
-            "mount_sharp", "Sharp leads or edges under it", yes_no, partial(self._set, "sharp")
+            "mount_sharp", tr("Sharp leads or edges under it"), yes_no, partial(self._set, "sharp")
         )
-        self.moving = choice("mount_moving", "Something moves over it", yes_no, partial(self._set, "moving"))
+        self.moving = choice(
+            "mount_moving", tr("Something moves over it"), yes_no, partial(self._set, "moving")
+        )
         self.shakes = choice(
             "build_shakes",
-            "A speaker shakes it",
-            (("as usual for this kind of host", None), *YES_NO[1:]),
+            tr("A speaker shakes it"),
+            ((tr("as usual for this kind of host"), None), *YES_NO[1:]),
             self._shakes_chosen,
         )
         form = QFormLayout()
         for field, words in _SIZES:
             form.addRow(words, self.sizes[field])
         for words, combo in (
-            ("Held by", self.fixing), ("Round its antenna", self.antenna), ("Sharp leads under it", self.sharp),
-            ("Something moves over it", self.moving), ("A speaker shakes the box", self.shakes),
+            (tr("Held by"), self.fixing), (tr("Round its antenna"), self.antenna), (tr("Sharp leads under it"), self.sharp),
+            (tr("Something moves over it"), self.moving), (tr("A speaker shakes the box"), self.shakes),
         ):  # fmt: skip
             form.addRow(words, combo)
-        self.colours = RowsModel(("what a wire carries", "colour", "usual"))
-        self.table = make_table(self.colours, "colour_table", "Colours by what they mean; type your own", 0)
+        self.colours = RowsModel((tr("what a wire carries"), tr("colour"), tr("usual")))
+        self.table = make_table(
+            self.colours, "colour_table", tr("Colours by what they mean; type your own"), 0
+        )
         set_widths(self.table, (None, 72, 66))
         left = QVBoxLayout()
-        left.addLayout(row_of("what sits there", self.what, 1))
+        left.addLayout(row_of(tr("what sits there"), self.what, 1))
         left.addLayout(form)
         left.addStretch(1)
         right = QVBoxLayout()
-        told = QLabel("Your colours: type over one, empty for the usual. One colour, one meaning.")
+        told = QLabel(tr("Your colours: type over one, empty for the usual. One colour, one meaning."))
         told.setObjectName("dim")
         told.setWordWrap(True)
         right.addWidget(told)
@@ -89,7 +94,7 @@ class HoldPage(QWidget):
         """Show how a job's things are held."""
         self._job = job
         things = [(m.name, m.id) for m in job.modules]
-        fill_combo(self.what, [*things, ("the board of the networks", BOARD), ("a cell", CELL)])
+        fill_combo(self.what, [*things, (tr("the board of the networks"), BOARD), ("a cell", CELL)])
         self._fill()
         own = {r.carries: r.colour for r in job.build.colours}
         used = list(dict.fromkeys([*(w.function for w in build.wires), *own]))
@@ -135,12 +140,12 @@ class HoldPage(QWidget):
         )
 
     def _shakes_chosen(self, value: bool | None) -> None:
-        self.edited.emit(Change("whether a speaker shakes it", partial(set_shakes, shakes=value)))
+        self.edited.emit(Change(tr("whether a speaker shakes it"), partial(set_shakes, shakes=value)))
 
     def _colour(self, carries: str, text: str) -> None:
         self.edited.emit(
             Change(
-                f"{carries}: {text.strip() or 'the usual colour'}",
+                f"{carries}: {text.strip() or tr('the usual colour')}",
                 partial(set_colour, carries=carries, colour=text),
             )
         )

@@ -32,13 +32,14 @@ from pigtail.edits.build import (
 from pigtail.edits.change import Change
 from pigtail.job.build import Area, AreaKind, Fitting, Panel
 from pigtail.job.document import Job, Picture
+from pigtail.language import tr
 from pigtail.panel.found import EDGE, PlaceFound
 from pigtail.service import services
 from pigtail.units import UnreadableError
 
-_FIELDS = (("width", "width"), ("height", "height"), ("thickness", "thick"), ("depth", "free behind"))
-HINT = "Millimetres. Drag a rectangle over what is there; choose a fitting and click where it should go."
-NOWHERE = "It fits nowhere on this panel: another fitting, another side, or a box of its own."
+_FIELDS = (("width", "width"), ("height", "height"), ("thickness", "thick"), ("depth", tr("free behind")))
+HINT = tr("Millimetres. Drag a rectangle over what is there; choose a fitting and click where it should go.")
+NOWHERE = tr("It fits nowhere on this panel: another fitting, another side, or a box of its own.")
 
 
 class PanelPage(QWidget):
@@ -52,29 +53,36 @@ class PanelPage(QWidget):
         super().__init__()
         self.view = DrawingView(
             "panel_drawing",
-            "Type width and height of the side that gets holes, or choose a scaled photo of it.",
+            tr("Type width and height of the side that gets holes, or choose a scaled photo of it."),
         )
         self.view.clicked.connect(self._clicked)
         self.view.dragged.connect(self._dragged)
         self.view.marks = True
         self.fields = {
-            f: MmField(f"panel_{f}", f"Panel: {words}", partial(self._sized, f), self.refused.emit)
+            f: MmField(
+                f"panel_{f}", tr("Panel: {words}", words=words), partial(self._sized, f), self.refused.emit
+            )
             for f, words in _FIELDS
         }
-        self.metal = choice("panel_metal", "Whether the panel is metal", YES_NO, partial(self._set, "metal"))
+        self.metal = choice(
+            "panel_metal", tr("Whether the panel is metal"), YES_NO, partial(self._set, "metal")
+        )
         self.off = choice(
-            "panel_off", "Whether the panel comes off for drilling", YES_NO, partial(self._set, "comes_off")
+            "panel_off",
+            tr("Whether the panel comes off for drilling"),
+            YES_NO,
+            partial(self._set, "comes_off"),
         )
         self.photo = QComboBox()
         self.photo.setObjectName("panel_photo")
-        self.photo.setAccessibleName("Scaled photo that the panel is taken from")
+        self.photo.setAccessibleName(tr("Scaled photo that the panel is taken from"))
         self.photo.activated.connect(self._photo_chosen)
-        kinds = [*of_enum(AreaKind), ("the panel's outline, on its photo", None)]
-        self.kind = choice("area_kind", "What a rectangle that is dragged is", kinds, lambda _v: None)
-        self.add_area = _button("Add area", "add_area", self._add_area)
+        kinds = [*of_enum(AreaKind), (tr("the panel's outline, on its photo"), None)]
+        self.kind = choice("area_kind", tr("What a rectangle that is dragged is"), kinds, lambda _v: None)
+        self.add_area = _button(tr("Add area"), "add_area", self._add_area)
         wanted = [(k.name, key) for key, k in fitting_kinds().items()]
-        self.wanted = choice("fitting_kind", "What is wanted in the panel", wanted, lambda _v: None)
-        self.add_fitting = _button("Add fitting", "add_fitting", self._add_fitting)
+        self.wanted = choice("fitting_kind", tr("What is wanted in the panel"), wanted, lambda _v: None)
+        self.add_fitting = _button(tr("Add fitting"), "add_fitting", self._add_fitting)
         for combo in (self.kind, self.wanted):
             combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             combo.setMinimumContentsLength(13)
@@ -83,8 +91,8 @@ class PanelPage(QWidget):
         self.tables.edited.connect(self.edited)
         self.tables.refused.connect(self.refused)
         self.tables.chosen.connect(self._fitting_chosen)
-        self.take_out = _button("Take out", "panel_take_out", self.tables.take_out)
-        self.use = _button("Use this place", "use_place", self.tables.use)
+        self.take_out = _button(tr("Take out"), "panel_take_out", self.tables.take_out)
+        self.use = _button(tr("Use this place"), "use_place", self.tables.use)
         self.hint = QLabel(HINT)
         self.hint.setObjectName("dim")
         self._job: Job | None = None
@@ -103,7 +111,9 @@ class PanelPage(QWidget):
         layout.addWidget(self.view, 1)
         layout.addLayout(row_of(self.kind, self.add_area, self.wanted, self.add_fitting, self.take_out, 1))
         layout.addWidget(self.tables)
-        layout.addLayout(row_of("metal", self.metal, "comes off", self.off, "photo", self.photo, 1, self.use))
+        layout.addLayout(
+            row_of("metal", self.metal, tr("comes off"), self.off, "photo", self.photo, 1, self.use)
+        )
         layout.addWidget(self.hint)
 
     # -- showing ----------------------------------------------------------------------------------------------
@@ -122,7 +132,7 @@ class PanelPage(QWidget):
         show_choice(self.off, panel.comes_off if panel else None)
         scaled = [p for p in job.pictures if p.mm_per_width > 0]
         self.photo.clear()
-        self.photo.addItem("none" if scaled else "none scaled yet", "")
+        self.photo.addItem(tr("none") if scaled else tr("none scaled yet"), "")
         for picture in scaled:
             self.photo.addItem(picture.name, picture.id)
         show_choice(self.photo, panel.picture if panel else "")
@@ -136,10 +146,19 @@ class PanelPage(QWidget):
     def show_drawing(self, drawing: Drawing | None) -> None:
         """Show the panel, once it was drawn."""
         panel = self._panel
-        words = "no panel yet" if panel is None else f"{panel.name}, {panel.width:g} by {panel.height:g} mm"
+        words = (
+            tr("no panel yet")
+            if panel is None
+            else tr(
+                "{panel}, {width:g} by {height:g} mm",
+                panel=panel.name,
+                width=panel.width,
+                height=panel.height,
+            )
+        )
         self._show_backdrop(panel)
         self.view.show_drawings(
-            (drawing,) if drawing is not None and panel is not None else (), f"Panel: {words}"
+            (drawing,) if drawing is not None and panel is not None else (), tr("Panel: {words}", words=words)
         )
 
     def _show_backdrop(self, panel: Panel | None) -> None:
@@ -196,11 +215,11 @@ class PanelPage(QWidget):
         except UnreadableError:
             return
         if width > 0 and height > 0:
-            self._edit("the panel", partial(set_panel, panel=Panel(width=width, height=height)))
+            self._edit(tr("the panel"), partial(set_panel, panel=Panel(width=width, height=height)))
 
     def _set(self, field: str, value: Any) -> None:
         changes: dict[str, Any] = {field: value}
-        self._edit(f"panel, {field}", partial(change_panel, **changes))
+        self._edit(tr("panel, {field}", field=field), partial(change_panel, **changes))
 
     def _photo_chosen(self, index: int) -> None:
         picture = (
@@ -219,14 +238,17 @@ class PanelPage(QWidget):
         """The photo chosen is decoded: the panel is taken from it."""
         if image.isNull():
             self.refused.emit(
-                f"{picture.name} is no photo that lies beside the job; put it back or type the size"
+                tr(
+                    "{picture} is no photo that lies beside the job; put it back or type the size",
+                    picture=picture.name,
+                )
             )
             return
         panel = self._panel
         wide = round(picture.mm_per_width, 1)
         high = round(picture.mm_per_width * image.height() / image.width(), 1)
         made = replace(panel or Panel(width=wide, height=high), picture=picture.id, photo_x=0.0, photo_y=0.0)
-        self._edit(f"panel from {picture.name}", partial(set_panel, panel=made))
+        self._edit(tr("panel from {picture}", picture=picture.name), partial(set_panel, panel=made))
 
     def _add_area(self) -> None:
         panel = self._panel
@@ -240,13 +262,15 @@ class PanelPage(QWidget):
             return
         x, y, width, height = (round(v, 1) for v in (x - EDGE, y - EDGE, width, height))
         if kind is None:
-            self._edit("outline of the panel", partial(set_panel, panel=outlined(panel, x, y, width, height)))
+            self._edit(
+                tr("outline of the panel"), partial(set_panel, panel=outlined(panel, x, y, width, height))
+            )
             return
         name = kind.value.split(" that")[0]
         area = Area(
             id=free_panel_id(panel, stem_of(kind)), name=name, kind=kind, x=x, y=y, width=width, height=height
         )
-        self._edit(f"panel, {name}", partial(put_area, area=area))
+        self._edit(tr("panel, {name}", name=name), partial(put_area, area=area))
 
     def _add_fitting(self) -> None:
         panel = self._panel
@@ -254,13 +278,15 @@ class PanelPage(QWidget):
             return
         key = self.wanted.currentData()
         fitting = Fitting(id=free_panel_id(panel, stem_of(key)), kind=key, name=fitting_kinds()[key].name)
-        self._edit(f"panel, {fitting.name}", partial(put_fitting, fitting=fitting))
+        self._edit(tr("panel, {fitting}", fitting=fitting.name), partial(put_fitting, fitting=fitting))
 
     def _clicked(self, x: float, y: float) -> None:
         panel = self._panel
         x, y = round(x - EDGE, 1), round(y - EDGE, 1)
         if panel is not None and self.tables.fitting and 0 <= x <= panel.width and 0 <= y <= panel.height:
-            self._edit("place of a fitting", partial(place_fitting, fitting_id=self.tables.fitting, x=x, y=y))
+            self._edit(
+                tr("place of a fitting"), partial(place_fitting, fitting_id=self.tables.fitting, x=x, y=y)
+            )
 
 
 def _button(words: str, name: str, run: Callable[[], None]) -> QPushButton:

@@ -19,6 +19,7 @@ from pigtail.edits.build import place_fitting, put_area, put_fitting, remove_are
 from pigtail.edits.change import Change
 from pigtail.job.build import Area, AreaKind, Fitting, Panel
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.panel.found import PlaceFound
 from pigtail.units import UnreadableError
 
@@ -39,17 +40,21 @@ class PanelTables(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.areas = RowsModel(("what is there", "x", "y", "wide", "high", "free", "covered"))
+        self.areas = RowsModel(
+            (tr("what is there"), "x", "y", tr("wide"), tr("high"), tr("free"), tr("covered"))
+        )
         self.areas_table = make_table(
-            self.areas, "areas_table", "What is on the panel already; sizes in millimetres", 0
+            self.areas, "areas_table", tr("What is on the panel already; sizes in millimetres"), 0
         )
         set_widths(self.areas_table, (None, 36, 36, 44, 40, 38, 60))
-        self.fittings = RowsModel(("what is wanted", "kind", "x", "y", "hole"))
-        self.fittings_table = make_table(self.fittings, "fittings_table", "What is wanted in the panel", 0)
+        self.fittings = RowsModel((tr("what is wanted"), tr("kind"), "x", "y", tr("hole")))
+        self.fittings_table = make_table(
+            self.fittings, "fittings_table", tr("What is wanted in the panel"), 0
+        )
         set_widths(self.fittings_table, (None, 92, 48, 48, 54))
-        self.places = RowsModel(("place", "why"))
+        self.places = RowsModel((tr("place"), tr("why")))
         self.places_table = make_table(
-            self.places, "places_table", "Places for the fitting chosen, the best first", 1
+            self.places, "places_table", tr("Places for the fitting chosen, the best first"), 1
         )
         set_widths(self.places_table, (74,))
         self.fitting = ""
@@ -108,9 +113,9 @@ class PanelTables(QWidget):
 
         covered = {True: "yes", False: "no", None: "—"}[area.covered]
         board = area.kind is AreaKind.BOARD
-        tip = "type ø7 for a round one"
+        tip = tr("type ø7 for a round one")
         return (
-            Cell(area.name, edit=partial(self._area_named, area), tip=area.kind.value),
+            Cell(area.name, edit=partial(self._area_named, area), tip=tr(area.kind.value)),
             length("x", f"{area.x:g}"), length("y", f"{area.y:g}"),
             length("width", f"ø{area.width:g}" if area.round else f"{area.width:g}")._replace(tip=tip),
             length("height", f"{area.height:g}"),
@@ -137,7 +142,7 @@ class PanelTables(QWidget):
         self.edited.emit(Change(words, edit))
 
     def _put_area(self, area: Area) -> None:
-        self._edit(f"panel, {area.name}", partial(put_area, area=area))
+        self._edit(tr("panel, {area}", area=area.name), partial(put_area, area=area))
 
     def _area_named(self, area: Area, text: str) -> None:
         self._put_area(replace(area, name=text.strip() or area.name))
@@ -165,7 +170,7 @@ class PanelTables(QWidget):
 
     def _fitting_named(self, fitting: Fitting, text: str) -> None:
         self._edit(
-            f"panel, {fitting.name}",
+            tr("panel, {fitting}", fitting=fitting.name),
             partial(put_fitting, fitting=replace(fitting, name=text.strip() or fitting.name)),
         )
 
@@ -180,7 +185,10 @@ class PanelTables(QWidget):
         x = fitting.x if fitting.x is not None else panel.width / 2
         y = fitting.y if fitting.y is not None else panel.height / 2
         x, y = (value, y) if field == "x" else (x, value)
-        self._edit(f"panel, {fitting.name}", partial(place_fitting, fitting_id=fitting.id, x=x, y=y))
+        self._edit(
+            tr("panel, {fitting}", fitting=fitting.name),
+            partial(place_fitting, fitting_id=fitting.id, x=x, y=y),
+        )
 
     def use(self) -> None:
         """Put the fitting chosen at the place that is on."""
@@ -188,7 +196,8 @@ class PanelTables(QWidget):
         if self.fitting and row < len(self._found):
             place = self._found[row]
             self._edit(
-                "place of a fitting", partial(place_fitting, fitting_id=self.fitting, x=place.x, y=place.y)
+                tr("place of a fitting"),
+                partial(place_fitting, fitting_id=self.fitting, x=place.x, y=place.y),
             )
 
     def take_out(self) -> None:
@@ -198,6 +207,6 @@ class PanelTables(QWidget):
             return
         if self.areas_table.hasFocus() and 0 <= row < len(panel.areas):
             area = panel.areas[row]
-            self._edit(f"take out {area.name}", partial(remove_area, area_id=area.id))
+            self._edit(tr("take out {area}", area=area.name), partial(remove_area, area_id=area.id))
         elif self.fitting:
-            self._edit("take a fitting out", partial(remove_fitting, fitting_id=self.fitting))
+            self._edit(tr("take a fitting out"), partial(remove_fitting, fitting_id=self.fitting))

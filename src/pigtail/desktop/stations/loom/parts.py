@@ -8,10 +8,11 @@ from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
+from pigtail.language import tr
 from pigtail.units import UnreadableError, parse_quantity
 
 #: What is answered by yes, no, or not at all.
-YES_NO: tuple[tuple[str, Any], ...] = (("not said", None), ("yes", True), ("no", False))
+YES_NO: tuple[tuple[str, Any], ...] = ((tr("not said"), None), ("yes", True), ("no", False))
 
 
 def read_mm(text: str) -> float:

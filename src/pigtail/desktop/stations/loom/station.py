@@ -16,6 +16,7 @@ from pigtail.desktop.stations.loom.panelpage import PanelPage
 from pigtail.desktop.stations.loom.wiringpage import WiringPage
 from pigtail.desktop.wants import Answer, Paper
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.service import services
 from pigtail.studies.loom.found import LoomFound
 
@@ -25,7 +26,8 @@ if TYPE_CHECKING:
 
 #: The pages by their words and the names of their buttons.
 PAGES = (
-    ("Wiring", "page_wiring"), ("Board", "page_board"), ("Panel", "page_panel"), ("Loom", "page_loom"), ("Places", "page_hold"),
+    (tr("Wiring"), "page_wiring"), (tr("Board"), "page_board"), (tr("Panel"), "page_panel"),
+    (tr("Loom"), "page_loom"), (tr("Places"), "page_hold"),
 )  # fmt: skip
 
 
@@ -52,21 +54,21 @@ class BuildStation(Station):
             button = QPushButton(words)
             button.setObjectName(name)
             button.setCheckable(True)
-            button.setAccessibleName(f"Page: {words}")
+            button.setAccessibleName(tr("Page: {words}", words=words))
             self.chooser.addButton(button, number)
             self._row.addWidget(button)
         self.board.wants.connect(self.wants)
         self.panel.wants.connect(self.wants)
         self.chooser.idClicked.connect(self.turn_to)
-        self.sheet = QPushButton("Write the sheet…")
+        self.sheet = QPushButton(tr("Write the sheet…"))
         self.sheet.setObjectName("main")
         self.sheet.setAccessibleName(
-            "Write the build sheet, drawings, templates, lists and netlist into a folder"
+            tr("Write the build sheet, drawings, templates, lists and netlist into a folder")
         )
         self.sheet.clicked.connect(lambda: self.wants.emit(Paper(printed=False)))
-        self.print = QPushButton("Print…")
+        self.print = QPushButton(tr("Print…"))
         self.print.setObjectName("print")
-        self.print.setAccessibleName("Print the build sheet")
+        self.print.setAccessibleName(tr("Print the build sheet"))
         self.print.clicked.connect(lambda: self.wants.emit(Paper(printed=True)))
         self.words = OneLine("")
         self._job: Job | None = None
@@ -104,7 +106,10 @@ class BuildStation(Station):
         waits = build.findings[0].sentence if build.verdict.value in ("stop", "fix", "unknown") else ""
         self.words.setText(
             waits
-            or "Ready to build. Take the readings on the sheet in their order; stop where one is out of range."
+            or tr(
+                "Ready to build. Take the readings on the sheet in their order; stop where one is out of "
+                "range."
+            )
         )
         self.wants.emit(Answer(services.wiring, (job, build), partial(self._show_wiring, job), quick=True))
         self.wants.emit(Answer(services.panel_drawing, (job,), partial(self._show_panel, job), quick=True))

@@ -15,6 +15,7 @@ from pigtail.drawing.shapes import Drawing
 from pigtail.edits.change import Change
 from pigtail.edits.links import set_conductor
 from pigtail.job.build import Relief, ScreenAt
+from pigtail.language import tr
 from pigtail.studies.loom.found import LoomFound, LoomWire
 
 COLOURS = ("black", "red", "orange", "white", "green", "yellow", "blue", "brown", "violet", "grey")
@@ -30,40 +31,43 @@ class WiringPage(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.view = DrawingView(
-            "wiring_drawing", "Nothing is planned yet: join something in Level or Power first."
+            "wiring_drawing", tr("Nothing is planned yet: join something in Level or Power first.")
         )
         self.view.picked.connect(self.pick)
         self.wires: tuple[LoomWire, ...] = ()
         self.picked, self.marked = 0, False
         self.which = QComboBox()
         self.which.setObjectName("wire_picked")
-        self.which.setAccessibleName("Wire that is edited")
+        self.which.setAccessibleName(tr("Wire that is edited"))
         self.which.activated.connect(lambda k: self.pick(k + 1))
         self.colour = choice(
-            "wire_colour", "Colour of the wire", [(c, c) for c in COLOURS], partial(self._set, "colour")
+            "wire_colour", tr("Colour of the wire"), [(c, c) for c in COLOURS], partial(self._set, "colour")
         )
         self.gauge = choice(
-            "wire_gauge", "Gauge of the wire", [(f"AWG {g}", g) for g in GAUGES], partial(self._set, "gauge")
+            "wire_gauge",
+            tr("Gauge of the wire"),
+            [(f"AWG {g}", g) for g in GAUGES],
+            partial(self._set, "gauge"),
         )
         self.screen_at = choice(
             "wire_screen",
-            "Screen of the wire and where it is joined",
-            [("no screen", None), *of_enum(ScreenAt)[1:]],
+            tr("Screen of the wire and where it is joined"),
+            [(tr("no screen"), None), *of_enum(ScreenAt)[1:]],
             self._set_screen,
         )
         self.relief = choice(
             "wire_relief",
-            "What relieves the joints of the wire",
+            tr("What relieves the joints of the wire"),
             of_enum(Relief),
             partial(self._set, "relief"),
         )
         self.twist = QLineEdit()
         self.twist.setObjectName("wire_twist")
-        self.twist.setAccessibleName("Name of the twist that the wire lies in")
-        self.twist.setPlaceholderText("no twist")
+        self.twist.setAccessibleName(tr("Name of the twist that the wire lies in"))
+        self.twist.setPlaceholderText(tr("no twist"))
         self.twist.setFixedWidth(72)
         self.twist.editingFinished.connect(self._twisted)
-        self.hint = QLabel("Click a wire to change it. The number stands at both of its ends.")
+        self.hint = QLabel(tr("Click a wire to change it. The number stands at both of its ends."))
         self.hint.setObjectName("dim")
         self.editor = QWidget()
         inner = QVBoxLayout(self.editor)
@@ -104,10 +108,19 @@ class WiringPage(QWidget):
     def show_drawing(self, drawing: Drawing) -> None:
         """Show the drawing, once it was made."""
         told = "; ".join(
-            f"{k} {w.function} from {w.start} to {w.end}, {w.colour}"
+            tr(
+                "{k} {function} from {start} to {end}, {colour}",
+                k=k,
+                function=w.function,
+                start=w.start,
+                end=w.end,
+                colour=w.colour,
+            )
             for k, w in enumerate(self.wires, start=1)
         )
-        self.view.show_drawings((drawing,) if self.wires else (), f"Wiring: {told or 'nothing yet'}")
+        self.view.show_drawings(
+            (drawing,) if self.wires else (), tr("Wiring: {value}", value=told or tr("nothing yet"))
+        )
         self.view.choose(self.picked if self.marked else 0)
 
     def pick(self, number: int) -> None:
@@ -139,16 +152,36 @@ class WiringPage(QWidget):
         words = value.value if isinstance(value, Relief) else f"AWG {value}" if field == "gauge" else value
         changes: dict[str, Any] = {field: value}
         edit = partial(set_conductor, link_id=wire.link, port=wire.port, **changes)
-        self.edited.emit(Change(f"wire {self.picked}, {wire.function}: {words}", edit))
+        self.edited.emit(
+            Change(
+                tr(
+                    "wire {picked}, {function}: {words}",
+                    picked=self.picked,
+                    function=wire.function,
+                    words=words,
+                ),
+                edit,
+            )
+        )
 
     def _set_screen(self, value: ScreenAt | None) -> None:
         wire = self.wires[self.picked - 1]
         changes: dict[str, Any] = {"screened": value is not None}
         if value is not None:
             changes["screen"] = value
-        words = "no screen" if value is None else f"screen {value.value}"
+        words = tr("no screen") if value is None else tr("screen {value}", value=value.value)
         edit = partial(set_conductor, link_id=wire.link, port=wire.port, **changes)
-        self.edited.emit(Change(f"wire {self.picked}, {wire.function}: {words}", edit))
+        self.edited.emit(
+            Change(
+                tr(
+                    "wire {picked}, {function}: {words}",
+                    picked=self.picked,
+                    function=wire.function,
+                    words=words,
+                ),
+                edit,
+            )
+        )
 
     def _twisted(self) -> None:
         text = self.twist.text().strip()

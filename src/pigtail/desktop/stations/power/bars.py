@@ -12,6 +12,7 @@ from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say
 from pigtail.job.document import Job, Rail, SupplyIn
 from pigtail.job.windings import winding_at
+from pigtail.language import tr
 from pigtail.model.estimate import Estimate
 from pigtail.units import format_quantity
 
@@ -56,7 +57,7 @@ def _bar(
     before: float = 0.0,
 ) -> Bar:
     if number.value is None:
-        return Bar(words, start, end, 0.0, 0.0, 0.0, limits, before, "not known", False, True)
+        return Bar(words, start, end, 0.0, 0.0, 0.0, limits, before, tr("not known"), False, True)
     least, most = limits if len(limits) == 2 else (number.low, min(limits))
     within = least <= number.low and number.high <= most
     return Bar(words, start, end, number.low, number.value, number.high, limits, before, told, True, within)
@@ -69,7 +70,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
     if isinstance(pin, SupplyIn) and pin.minimum is not None and pin.maximum is not None:
         low, high = pin.minimum.nominal, pin.maximum.nominal
         span = max(high - low, 0.1)
-        told = f"{n['module_v_burst'].short()} of {low:g}–{high:g} V"
+        told = tr("{short} of {low:g}–{high:g} V", short=n["module_v_burst"].short(), low=low, high=high)
         found.append(
             _bar(
                 "module's pins",
@@ -82,7 +83,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
         )
     if "regulator_tj_c" in n:
         limit = _hottest(n)
-        told = f"{n['regulator_tj_c'].short()} of {limit:.0f} °C"
+        told = tr("{short} of {limit:.0f} °C", short=n["regulator_tj_c"].short(), limit=limit)
         junction = _bar("converter's junction", n["regulator_tj_c"], 0.0, 1.35 * limit, (limit,), told)
         found.append(junction._replace(heights=tuple((h.mains, h.junction_c) for h in supply.heat)))
     found += _budget(job, supply)
@@ -96,13 +97,15 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
                 0.0,
                 1.35 * limit,
                 (limit,),
-                f"{n['diode_tj_c'].short()} of {limit:.0f} °C",
+                tr("{short} of {limit:.0f} °C", short=n["diode_tj_c"].short(), limit=limit),
             )
         )
     if "capacitor_a" in n and n["ripple_room_a"].value is not None and n["capacitor_a"].value is not None:
         limit = n["capacitor_a"].value + n["ripple_room_a"].value
-        told = f"{n['capacitor_a'].short()} of {format_quantity(limit, 'A', 2)}"
-        found.append(_bar("reservoir's ripple current", n["capacitor_a"], 0.0, 1.35 * limit, (limit,), told))
+        told = tr("{short} of {limit}", short=n["capacitor_a"].short(), limit=format_quantity(limit, "A", 2))
+        found.append(
+            _bar(tr("reservoir's ripple current"), n["capacitor_a"], 0.0, 1.35 * limit, (limit,), told)
+        )
     return tuple(found)
 
 
@@ -128,25 +131,25 @@ def _budget(job: Job, supply: SupplyDetail) -> list[Bar]:
                     0.0,
                     (),
                     0.0,
-                    "rating or use not known",
+                    tr("rating or use not known"),
                     False,
                     True,
                 )
             ]
         limit = winding.rated.nominal
-        told = f"{number.short()} of {format_quantity(limit, 'A', 2)}"
+        told = tr("{short} of {limit}", short=number.short(), limit=format_quantity(limit, "A", 2))
         used = winding.used.nominal if winding.used is not None else 0.0
         name = f"{winding.name}, r.m.s."
         return [_bar(name, number, 0.0, 1.35 * limit, (limit,), told, before=used)]
     rail = job.terminal(supply.rail)
     limit_known = rail.limit if isinstance(rail, Rail) else None
     number = n["rail_current_burst_a"]
-    name = f"{job.label(supply.rail)}: used and burst"
+    name = tr("{rail}: used and burst", rail=job.label(supply.rail))
     if limit_known is None:
-        return [Bar(name, 0.0, 1.0, 0.0, 0.0, 0.0, (), 0.0, "limit not known", False, True)]
+        return [Bar(name, 0.0, 1.0, 0.0, 0.0, 0.0, (), 0.0, tr("limit not known"), False, True)]
     limit = limit_known.nominal
     used = rail.used.nominal if isinstance(rail, Rail) and rail.used is not None else 0.0
-    told = f"{number.short()} of {format_quantity(limit, 'A', 2)}"
+    told = tr("{short} of {limit}", short=number.short(), limit=format_quantity(limit, "A", 2))
     most = max(1.35 * limit, 1.05 * (number.value or 0.0))
     return [_bar(name, number, 0.0, most, (limit,), told, before=used)]
 
@@ -156,18 +159,24 @@ def _elsewhere(job: Job, supply: SupplyDetail) -> list[Bar]:
     found = []
     for use in supply.uses:
         state = job.state(use.state)
-        words = f"{job.label(use.rail)} while “{state.name if state is not None else use.state}”"
+        words = tr(
+            "{rail} while “{more}”",
+            rail=job.label(use.rail),
+            more=state.name if state is not None else use.state,
+        )
         if use.limit is None or use.amperes.value is None:
-            found.append(Bar(words, 0.0, 1.0, 0.0, 0.0, 0.0, (), 0.0, "not known", known=False, within=True))
+            found.append(
+                Bar(words, 0.0, 1.0, 0.0, 0.0, 0.0, (), 0.0, tr("not known"), known=False, within=True)
+            )
             continue
-        told = f"{use.amperes.short()} of {format_quantity(use.limit, 'A', 2)}"
+        told = tr("{short} of {limit}", short=use.amperes.short(), limit=format_quantity(use.limit, "A", 2))
         most = max(1.35 * use.limit, 1.05 * use.amperes.value)
         found.append(_bar(words, use.amperes, 0.0, most, (use.limit,), told, before=use.used or 0.0))
     return found
 
 
 def _told(bar: Bar) -> str:
-    heights = "".join(f", {at:.0f} °C at {name} mains" for name, at in bar.heights)
+    heights = "".join(tr(", {at:.0f} °C at {name} mains", at=at, name=name) for name, at in bar.heights)
     return f"{bar.words}: {bar.told}{heights}"
 
 
@@ -181,11 +190,11 @@ class Bars(Painting):
     def show_supply(self, job: Job, supply: SupplyDetail | None) -> None:
         """Show a supply."""
         self.bars = bars_of(job, supply) if supply is not None else ()
-        self.describe("; ".join(map(_told, self.bars)) or "No supply to show")
+        self.describe("; ".join(map(_told, self.bars)) or tr("No supply to show"))
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         if not self.bars:
-            say(painter, box, "No supply to show.", use="dim", align=Align.AlignCenter)
+            say(painter, box, tr("No supply to show."), use="dim", align=Align.AlignCenter)
             return
         count = min(len(self.bars), max(int(box.height() // LEAST), 1))
         pitch = min(box.height() / count, MOST)
@@ -257,4 +266,4 @@ class Bars(Painting):
             painter.fillRect(row, t.color("accent" if at < bar.limits[0] else "fix"))
             if part >= NAMED:
                 beside = QRectF(row.right() + 4, row.top(), gauge.right() - row.right() - 6, part - 1)
-                say(painter, beside, f"{name} mains, {at:.0f} °C", px=9, use="ink")
+                say(painter, beside, tr("{name} mains, {at:.0f} °C", name=name, at=at), px=9, use="ink")

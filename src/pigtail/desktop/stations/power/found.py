@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING
 from pigtail.desktop.stations.options import SubjectBoard, button
 from pigtail.desktop.tables import Cell
 from pigtail.edits.change import Change
+from pigtail.language import tr
 from pigtail.service import services
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
     from pigtail.advice.found import Supplied
 
-COLUMNS = ("supply", "in a burst", "heat", "ripple", "buzz", "parts", "cost")
+COLUMNS = (tr("supply"), tr("in a burst"), tr("heat"), tr("ripple"), tr("buzz"), tr("parts"), tr("cost"))
 
 
 class SupplyFound(SubjectBoard):
@@ -21,31 +22,37 @@ class SupplyFound(SubjectBoard):
 
     last_columns = (3, 5, 6)
     asks = (services.supply_sources, services.supply_step, services.supply_contests)
-    step_of = "sources and rectifiers"
-    no_contest = "There is no other method to compare: the module is not supplied yet."
+    step_of = tr("sources and rectifiers")
+    no_contest = tr("There is no other method to compare: the module is not supplied yet.")
 
     def __init__(self) -> None:
         super().__init__(
             COLUMNS,
             (None, 74, 66, 66, 70, 46, 46),
             140,
-            table=("supplies_table", "Supplies that fit, the best first"),
+            table=("supplies_table", tr("Supplies that fit, the best first")),
             seek=button(
-                "Find supplies",
+                tr("Find supplies"),
                 "find_supplies",
-                "Search every rail, winding and adapter for a supply of this module",
+                tr("Search every rail, winding and adapter for a supply of this module"),
             ),
             ways=button(
-                "Methods…", "supply_ways", "What modders disagree on about this supply, each method solved"
+                tr("Methods…"),
+                "supply_ways",
+                tr("What modders disagree on about this supply, each method solved"),
             ),
-            take="Supply the module in the chosen way",
+            take=tr("Supply the module in the chosen way"),
         )
 
     def _row(self, option: Supplied) -> tuple[Cell, ...]:
         return _row(option)
 
     def _take(self, option: Supplied) -> None:
-        self.edited.emit(Change(f"supply from {option.source}: {option.words}", option.edit))
+        self.edited.emit(
+            Change(
+                tr("supply from {source}: {option}", source=option.source, option=option.words), option.edit
+            )
+        )
 
 
 def _row(o: Supplied) -> tuple[Cell, ...]:
@@ -54,9 +61,11 @@ def _row(o: Supplied) -> tuple[Cell, ...]:
     return (
         Cell(f"{'● ' if o.pareto else ''}{words[:1].upper()}{words[1:]}", mark=o.severity.value, tip=words),
         Cell(o.volts.short()),
-        Cell(format_quantity(o.heat_w, "W", 2), tip="in all that converts, while it plays"),
-        Cell(format_quantity(o.ripple_v, "V", 2) if o.ripple_v else "–", use="dim", tip="on the reservoir"),
-        Cell(buzz, use="dim", tip="what the module's bursts leave at the input, against the programme"),
+        Cell(format_quantity(o.heat_w, "W", 2), tip=tr("in all that converts, while it plays")),
+        Cell(
+            format_quantity(o.ripple_v, "V", 2) if o.ripple_v else "–", use="dim", tip=tr("on the reservoir")
+        ),
+        Cell(buzz, use="dim", tip=tr("what the module's bursts leave at the input, against the programme")),
         Cell(str(o.parts), use="dim"),
-        Cell(f"{o.cost:.1f}", use="dim", tip="roughly, in any money: a resistor is 0.1"),
+        Cell(f"{o.cost:.1f}", use="dim", tip=tr("roughly, in any money: a resistor is 0.1")),
     )

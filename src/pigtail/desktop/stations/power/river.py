@@ -14,6 +14,7 @@ from pigtail.job.document import Job, Rail
 from pigtail.job.measured import Measured
 from pigtail.job.windings import winding_at
 from pigtail.job.wiring import rails_of
+from pigtail.language import tr
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
@@ -54,10 +55,17 @@ def steps_of(job: Job, supply: SupplyDetail) -> tuple[Step, ...]:
     found = []
     if winding is not None:
         volts = format_quantity(winding.open.nominal, "V", 3) if winding.open else "?"
-        found.append(Step(winding.name, f"{volts} AC with nothing drawn", 0.0, given + heat + lost))
+        found.append(
+            Step(winding.name, tr("{volts} AC with nothing drawn", volts=volts), 0.0, given + heat + lost)
+        )
         rectifier = topology(supply.rectifier) if supply.rectifier else converter
         found.append(
-            Step(rectifier.short, f"{n['reservoir_v'].short()} on the reservoir", lost, given + heat)
+            Step(
+                rectifier.short,
+                tr("{short} on the reservoir", short=n["reservoir_v"].short()),
+                lost,
+                given + heat,
+            )
         )
     else:
         link = job.link(supply.link)
@@ -70,12 +78,17 @@ def steps_of(job: Job, supply: SupplyDetail) -> tuple[Step, ...]:
         )
         found.append(Step(names, n["rail_v"].short(), 0.0, given + heat + lost))
         if others:
-            found.append(Step("two diodes", "the higher feeds", lost, given + heat))
+            found.append(Step(tr("two diodes"), tr("the higher feeds"), lost, given + heat))
     if converts:
-        name = "charger and cell" if Does.STORES in converter.does else converter.title.partition(",")[0]
-        found.append(Step(name, f"{n['module_v'].short()} out", heat, given))
+        name = tr("charger and cell") if Does.STORES in converter.does else converter.title.partition(",")[0]
+        found.append(Step(name, tr("{short} out", short=n["module_v"].short()), heat, given))
     found.append(
-        Step(device.name if device else "module", f"{n['module_v_burst'].short()} in a burst", 0.0, given)
+        Step(
+            device.name if device else tr("module"),
+            tr("{short} in a burst", short=n["module_v_burst"].short()),
+            0.0,
+            given,
+        )
     )
     return tuple(found)
 
@@ -97,20 +110,28 @@ class River(Painting):
         """Show a supply."""
         self.steps = steps_of(job, supply) if supply is not None else ()
         if supply is None:
-            self.describe("No supply reaches a module yet")
+            self.describe(tr("No supply reaches a module yet"))
             return
         n = supply.numbers
         average, burst = n["module_current_a"].short(), n["module_current_burst_a"].short()
-        self.currents = f"{average}, bursts {burst}"
+        self.currents = tr("{average}, bursts {burst}", average=average, burst=burst)
         rail = job.terminal(supply.rail)
         source = n["rail_v"].short() if isinstance(rail, Rail) else n["reservoir_v"].short()
         self.describe(
-            f"Supply: {' → '.join(s.name for s in self.steps)}; {source}, {self.currents}; module {n['module_v'].short()}"
+            tr(
+                "Supply: {listed}; {source}, {currents}; module {short}",
+                listed=" → ".join(s.name for s in self.steps),
+                source=source,
+                currents=self.currents,
+                short=n["module_v"].short(),
+            )
         )
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         if not self.steps:
-            say(painter, box, "No supply reaches a module yet.", use="dim", px=13, align=Align.AlignCenter)
+            say(
+                painter, box, tr("No supply reaches a module yet."), use="dim", px=13, align=Align.AlignCenter
+            )
             return
         t, count = theme.current(), len(self.steps)
         most = max(s.passes + s.heat for s in self.steps) or 1.0
@@ -149,7 +170,7 @@ class River(Painting):
             say(painter, rect.translated(0, 16), step.tells, px=11, use="dim", align=Align.AlignCenter)
             below = QRectF(rect.left(), line + BROAD / 2 + DOWN - 4, rect.width(), 16)
             if step.heat > 0:
-                words = f"{format_quantity(step.heat, 'W', 2)} heat"
+                words = tr("{heat} heat", heat=format_quantity(step.heat, "W", 2))
                 say_over(painter, below, words, px=12, color=t.color("fix"))
             elif k + 1 == count:
                 say(painter, below, self.currents, px=11, use="dim", align=Align.AlignCenter)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainter, QPen
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, Painting, say
 from pigtail.job.document import Mode
+from pigtail.language import tr
 from pigtail.studies.power.found import IN_A_BURST
 from pigtail.units import format_quantity
 
@@ -50,7 +51,7 @@ class StateStrip(Painting):
             cells.append((row.name, row.rail, row.powered, idle and row.powered, f"{got}{hours}"))
         self.cells = tuple(cells) or tuple((s.name, False, False, False, "") for s in job.host.states)
         words = (
-            f"{n}: source {'up' if up else 'off'}, module {'powered' if on else 'off'}{h}"
+            f"{n}: {tr('source up') if up else tr('source off')}, {tr('module on') if on else tr('module off')}{h}"
             for n, up, on, _, h in self.cells
         )
         doing = [
@@ -58,14 +59,14 @@ class StateStrip(Painting):
             for m in (supply.moments if supply is not None else ())
             if m.state == job.working_state()
         ]
-        self.describe("What each host state powers: " + "; ".join((*words, *doing)))
+        self.describe(tr("What each host state powers: ") + "; ".join((*words, *doing)))
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         if not self.cells:
             say(
                 painter,
                 box,
-                "The host has no states yet: add them in Survey.",
+                tr("The host has no states yet: add them in Survey."),
                 use="unknown",
                 align=Align.AlignCenter,
             )
@@ -84,9 +85,9 @@ class StateStrip(Painting):
                 px=12,
                 use="ink" if on else "dim",
             )
-            told = f"module on{hours}" if on else "module off"
+            told = tr("module on{hours}", hours=hours) if on else tr("module off")
             if wrong:
-                told = f"stays on{hours}"
+                told = tr("stays on{hours}", hours=hours)
             say(
                 painter,
                 QRectF(cell.left() + 8, cell.top() + 20, cell.width() - 16, 15),
@@ -95,7 +96,7 @@ class StateStrip(Painting):
                 use="fix" if wrong else "ink" if on else "dim",
             )
             if cell.width() > 120:
-                source = "source up" if up else "source off"
+                source = tr("source up") if up else tr("source off")
                 say(
                     painter,
                     QRectF(cell.left() + 8, cell.top() + 3, cell.width() - 16, 17),
@@ -115,11 +116,11 @@ def _got(job: Job, supply: SupplyDetail, state: str) -> str:
         volts, amperes = (moment.volts, moment.amperes) if moment is not None else (None, None)
     if volts is None or amperes is None or volts.value is None:
         return ""
-    return f", {format_quantity(volts.value, 'V')} at {amperes.short()}"
+    return tr(", {volts} at {short}", volts=format_quantity(volts.value, "V"), short=amperes.short())
 
 
 def hours_of(hours: float) -> str:
     """Hours in words: days where they are many."""
     if hours > 72:
-        return f"{hours / 24:,.0f} days"
+        return tr("{value:,.0f} days", value=hours / 24)
     return f"{hours:.2g} h" if hours < 10 else f"{hours:.0f} h"

@@ -33,6 +33,7 @@ from pigtail.edits.plan import (
 from pigtail.edits.usual import rails
 from pigtail.job.document import Job, Link, Rail
 from pigtail.job.windings import winding_at
+from pigtail.language import tr
 from pigtail.service import services
 from pigtail.studies.power.found import PowerFound
 
@@ -57,10 +58,10 @@ class PowerStation(Station):
         self.network, self.found = NetworkStrip(), SupplyFound()
         self.rectifier, self.converter, self.rail, self.module = (QComboBox() for _ in range(4))
         for combo, name, accessible in (
-            (self.module, "supplied", "Module whose supply is on view"),
-            (self.rail, "rail", "Rail or winding that the supply comes from"),
-            (self.rectifier, "rectifier", "Rectifier of the winding"),
-            (self.converter, "converter", "Converter before the module"),
+            (self.module, "supplied", tr("Module whose supply is on view")),
+            (self.rail, "rail", tr("Rail or winding that the supply comes from")),
+            (self.rectifier, "rectifier", tr("Rectifier of the winding")),
+            (self.converter, "converter", tr("Converter before the module")),
         ):
             combo.setObjectName(name)
             combo.setAccessibleName(accessible)
@@ -69,9 +70,9 @@ class PowerStation(Station):
             combo.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.figures = QToolButton()
         self.figures.setObjectName("supply_figures")
-        self.figures.setText("Change…")
+        self.figures.setText(tr("Change…"))
         self.figures.setAccessibleName(
-            "Change this supply: add a fuse or filter, take one out, figures from papers"
+            tr("Change this supply: add a fuse or filter, take one out, figures from papers")
         )
         self.figures.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu = QMenu(self.figures)
@@ -146,8 +147,8 @@ class PowerStation(Station):
         narrow = self.width() < NARROW_PX
         for label in self.labels:
             label.setVisible(not narrow and self.rectifier.isHidden())
-        self.figures.setText("…" if narrow else "Change…")
-        self.found.name_seek("Find…" if narrow else "Find supplies")
+        self.figures.setText("…" if narrow else tr("Change…"))
+        self.found.name_seek(tr("Find…") if narrow else tr("Find supplies"))
         self.pictures.setStretch(0, 1 if narrow else 3)
         self.pictures.setStretch(1, 1 if narrow else 2)
 
@@ -261,7 +262,7 @@ class PowerStation(Station):
     def _converter_chosen(self, index: int) -> None:
         if self._supply is not None:
             key = self.converter.itemData(index)
-            words = f"use a {topologies()[key].title.lower()}"
+            words = tr("use a {lower}", lower=topologies()[key].title.lower())
             self.edited.emit(Change(words, partial(set_converter, link_id=self._supply.link, key=key)))
 
     def _rectifier_chosen(self, index: int) -> None:
@@ -272,14 +273,14 @@ class PowerStation(Station):
         rest = tuple(s.topology for s in link.sections if not does(s, Does.RECTIFIES))
         keys = (self.rectifier.itemData(index), *rest)
         put = partial(put_supply, pin=supply.supply, source=winding.id, keys=keys)
-        self.edited.emit(Change(f"use a {self.rectifier.itemText(index).lower()}", put))
+        self.edited.emit(Change(tr("use a {lower}", lower=self.rectifier.itemText(index).lower()), put))
 
     def _rail_chosen(self, index: int) -> None:
         supply, link, job = self._supply, self._link, self._job
         if supply is None or link is None or job is None:
             return
         source = self.rail.itemData(index)
-        words = f"take the supply from {self.rail.itemText(index)}"
+        words = tr("take the supply from {itemtext}", itemtext=self.rail.itemText(index))
         if isinstance(job.terminal(source), Rail) and winding_at(job, supply.rail) is None:
             self.edited.emit(Change(words, partial(set_rail, link_id=supply.link, rail=source)))
             return
@@ -297,13 +298,13 @@ class PowerStation(Station):
         if link is None:
             return
         here = {s.topology for s in link.sections}
-        self.menu.addSection("Add")
+        self.menu.addSection(tr("Add"))
         for shape in those("supply", without=NOT_ADDED):
             if shape.key not in here:
                 words = shape.title.lower()
                 self._action(
                     shape.title,
-                    f"add {words}",
+                    tr("add {words}", words=words),
                     partial(add_to_supply, key=shape.key),
                     f"{shape.good_for} {shape.catch}",
                 )
@@ -313,9 +314,11 @@ class PowerStation(Station):
             if shape.does & {Does.FILTERS, Does.FUSES, Does.LIMITS, Does.EITHER}:
                 words = shape.title.lower()
                 self._action(
-                    f"Take out: {words}", f"take out {words}", partial(drop_from_supply, index=index)
+                    tr("Take out: {words}", words=words),
+                    tr("take out {words}", words=words),
+                    partial(drop_from_supply, index=index),
                 )
-        self.menu.addSection("Figures from papers")
+        self.menu.addSection(tr("Figures from papers"))
         add_figures(self.menu, link, self._ask_figures)
 
     def _fill_seconds(self, link: Link) -> None:
@@ -328,8 +331,8 @@ class PowerStation(Station):
             if address not in link.starts:
                 name = job.label(address)
                 self._action(
-                    f"Second rail by diodes: {name}",
-                    f"take the higher of two rails, {name} too",
+                    tr("Second rail by diodes: {name}", name=name),
+                    tr("take the higher of two rails, {name} too", name=name),
                     partial(add_second_rail, rail=address),
                     f"{shape.good_for} {shape.catch}",
                 )

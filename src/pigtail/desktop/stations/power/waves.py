@@ -14,6 +14,7 @@ from pigtail.desktop.stations.base import Align, Painting, say
 from pigtail.desktop.stations.power.river import value
 from pigtail.desktop.stations.power.states import hours_of
 from pigtail.job.wiring import rails_of
+from pigtail.language import tr
 from pigtail.units import format_quantity
 
 if TYPE_CHECKING:
@@ -66,11 +67,17 @@ class CoursePainting(Painting):
         n = supply.numbers
         if self.waves:
             self.describe(
-                f"A period: reservoir {n['valley_v'].short()} in the valley, {n['crest_v'].short()} at the most, ripple "
-                f"{n['ripple_v'].short()}; charging current {n['charging_a'].short()} at its crest"
+                tr(
+                    "A period: reservoir {short} in the valley, {short2} at the most, ripple {short3}; "
+                    "charging current {short4} at its crest",
+                    short=n["valley_v"].short(),
+                    short2=n["crest_v"].short(),
+                    short3=n["ripple_v"].short(),
+                    short4=n["charging_a"].short(),
+                )
             )
         elif self.battery is not None:
-            self.describe(f"Discharge of {self.battery.name}")
+            self.describe(tr("Discharge of {battery}", battery=self.battery.name))
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
         if self.waves:
@@ -87,9 +94,13 @@ class CoursePainting(Painting):
         period = self.waves[0].times[-1]
         highest = max(max(abs(c) for c in w.current) for w in self.waves) or 1.0
         crest = format_quantity(highest, "A", 2)
-        told = f"one period, {1e3 * period:.3g} ms · charging current {crest} at the crest"
+        told = tr(
+            "one period, {value:.3g} ms · charging current {crest} at the crest",
+            value=1000.0 * period,
+            crest=crest,
+        )
         if plot.width() < NARROW_PX:
-            told = f"{1e3 * period:.3g} ms · charging {crest} at the crest"
+            told = tr("{value:.3g} ms · charging {crest} at the crest", value=1000.0 * period, crest=crest)
         _grid(painter, plot, most, "V", told)
         t = theme.current()
 
@@ -135,18 +146,30 @@ class CoursePainting(Painting):
         head = QRectF(plot.left(), plot.top() - 18, plot.width(), 15)
         valley = format_quantity(min(low.reservoir), "V", 3)
         drops = (
-            f" · drops out below {format_quantity(self.drops_at, 'V', 3)}"
+            tr(" · drops out below {drops_at}", drops_at=format_quantity(self.drops_at, "V", 3))
             if self.drops_at is not None
             else ""
         )
-        told = f"valley {valley} at low mains{drops}"
+        told = tr("valley {valley} at low mains{drops}", valley=valley, drops=drops)
         if plot.width() < NARROW_PX:
-            told = f"valley {valley}{drops.replace(' · drops out below', ', drop-out')}"
+            short = (
+                tr(", drop-out {drops_at}", drops_at=format_quantity(self.drops_at or 0.0, "V", 3))
+                if drops
+                else ""
+            )
+            told = tr("valley {valley}{drops}", valley=valley, drops=short)
         say(painter, head, told, px=11, bold=True, use="copper")
         least = min(first.module)
         line = plot.bottom() - plot.height() * least / most
         module = QRectF(plot.left() + 6, line + 1, plot.width() - 10, 14)
-        say(painter, module, f"module {format_quantity(least, 'V', 3)}", px=10, bold=True, use="accent")
+        say(
+            painter,
+            module,
+            tr("module {least}", least=format_quantity(least, "V", 3)),
+            px=10,
+            bold=True,
+            use="accent",
+        )
 
     # -- a battery --------------------------------------------------------------------------------------------
 
@@ -159,7 +182,7 @@ class CoursePainting(Painting):
             say(
                 painter,
                 box,
-                "How long it lasts cannot be told: capacity or currents are not known.",
+                tr("How long it lasts cannot be told: capacity or currents are not known."),
                 use="unknown",
                 wrap=True,
                 align=Align.AlignCenter,
@@ -172,7 +195,7 @@ class CoursePainting(Painting):
         highest, lowest = battery.falling[0][1], battery.falling[-1][1]
         foot = 0.75 * lowest
         most = highest + 0.1 * (highest - foot)
-        _grid(painter, plot, most, "V", f"hours while “{state.name}”", foot)
+        _grid(painter, plot, most, "V", tr("hours while “{state}”", state=state.name), foot)
         t = theme.current()
 
         def place(hours: float, volts: float) -> QPointF:
@@ -198,7 +221,7 @@ class CoursePainting(Painting):
                 say(
                     painter,
                     QRectF(plot.left() + 6, y - 15, plot.width(), 14),
-                    f"the module needs {format_quantity(needed, 'V', 3)}",
+                    tr("the module needs {needed}", needed=format_quantity(needed, "V", 3)),
                     px=10,
                     use="fix",
                 )
@@ -208,14 +231,14 @@ class CoursePainting(Painting):
         self, painter: QPainter, plot: QRectF, battery: BatteryDetail, now: float, before: float
     ) -> None:
         """How long it lasts, now and before, over the curves."""
-        told = f"{hours_of(now)} with the module"
+        told = tr("{hours_of} with the module", hours_of=hours_of(now))
         if battery.days is not None:
-            told = f"{hours_of(now)} now"
+            told = tr("{hours_of} now", hours_of=hours_of(now))
         if before > 0 and abs(before - now) >= ALIKE * now:
-            told += f", {hours_of(before)} before"
+            told += tr(", {hours_of} before", hours_of=hours_of(before))
         if battery.days is not None and battery.days[0].value is not None:
             days, was = battery.days[0].value, battery.days[1].value or 0.0
-            told += f" · {days:.2g} days of the stated use, was {was:.2g}"
+            told += tr(" · {days:.2g} days of the stated use, was {was:.2g}", days=days, was=was)
         head = QRectF(plot.left(), plot.top() - 18, plot.width(), 15)
         say(painter, head, told, px=11, bold=True, use="copper")
 

@@ -16,6 +16,7 @@ from pigtail.edits.change import Change
 from pigtail.edits.record import note, spend, strike_entry
 from pigtail.job.document import Job
 from pigtail.job.logbook import Fate
+from pigtail.language import tr
 from pigtail.service import services
 
 TYPE_CHECKING = False
@@ -24,12 +25,17 @@ if TYPE_CHECKING:
 
 #: The tables: words, the field of the answer, its columns, and which of them takes the room.
 TABLES: tuple[tuple[str, str, tuple[str, ...], int], ...] = (
-    ("Kept", "kept", ("what", "kept where", "how it went", "now"), 0),
-    ("Readings", "readings", ("hold point", "reading", "expected", "range", "what it says"), 0),
-    ("Cost", "cost", ("what", "price", "became"), 0),
-    ("Notes", "notes", ("when", "note"), 1),
-    ("Files", "files", ("what", "file"), 1),
-    ("All that was done", "done", ("when", "step", "how", "took", "note"), 1),
+    (tr("Kept"), "kept", (tr("what"), tr("kept where"), tr("how it went"), tr("now")), 0),
+    (
+        tr("Readings"),
+        "readings",
+        (tr("hold point"), tr("reading"), tr("expected"), tr("range"), tr("what it says")),
+        0,
+    ),
+    (tr("Cost"), "cost", ("what", "price", "became"), 0),
+    (tr("Notes"), "notes", ("when", "note"), 1),
+    (tr("Files"), "files", ("what", "file"), 1),
+    (tr("All that was done"), "done", ("when", "step", "how", "took", "note"), 1),
 )
 COST_TABLE, NOTES_TABLE = 2, 3
 
@@ -67,14 +73,14 @@ class RecordPage(QWidget):
             button = QPushButton(words)
             button.setObjectName(f"record_{key}")
             button.setCheckable(True)
-            button.setAccessibleName(f"Table: {words}")
+            button.setAccessibleName(tr("Table: {words}", words=words))
             self.chooser.addButton(button, number)
             choose.addWidget(button)
         choose.addStretch(1)
         self.chooser.idClicked.connect(self.turn_to)
         self.models = [RowsModel(columns) for _, _, columns, _ in TABLES]
         self.views = [
-            make_table(m, f"record_table_{field}", f"Record: {words}", stretch)
+            make_table(m, f"record_table_{field}", tr("Record: {words}", words=words), stretch)
             for m, (words, field, _, stretch) in zip(self.models, TABLES, strict=True)
         ]
         self.empty = QLabel()
@@ -82,19 +88,19 @@ class RecordPage(QWidget):
         self.what, self.price = QLineEdit(), QLineEdit()
         self.text = QLineEdit()
         for field, name, hint in (
-            (self.what, "spent_what", "what was paid for"), (self.price, "spent_price", "price, empty: not known"),
-            (self.text, "note_text", "a note; what to do otherwise next time"),
+            (self.what, "spent_what", tr("what was paid for")), (self.price, "spent_price", tr("price, empty: not known")),
+            (self.text, "note_text", tr("a note; what to do otherwise next time")),
         ):  # fmt: skip
             field.setObjectName(name)
             field.setAccessibleName(hint)
             field.setPlaceholderText(hint)
-        self.fate = choice("spent_fate", "What became of it", of_enum(Fate), lambda _v: None)
-        self.add_cost = self._button("Add to the cost", "add_cost", self._add_cost)
-        self.add_note = self._button("Note it", "add_note", partial(self._add_note, otherwise=False))
+        self.fate = choice("spent_fate", tr("What became of it"), of_enum(Fate), lambda _v: None)
+        self.add_cost = self._button(tr("Add to the cost"), "add_cost", self._add_cost)
+        self.add_note = self._button(tr("Note it"), "add_note", partial(self._add_note, otherwise=False))
         self.add_otherwise = self._button(
-            "For next time", "add_otherwise", partial(self._add_note, otherwise=True)
+            tr("For next time"), "add_otherwise", partial(self._add_note, otherwise=True)
         )
-        self.strike = self._button("Strike the entry", "strike_entry", self._strike)
+        self.strike = self._button(tr("Strike the entry"), "strike_entry", self._strike)
         self._lay_out(choose)
         self.turn_to(0)
 
@@ -153,32 +159,35 @@ class RecordPage(QWidget):
         words, field, _, _ = TABLES[number]
         self._lines = getattr(self._tables, field) if self._tables is not None else ()
         self.models[number].show_rows([
-            [Cell(("struck: " if line.struck and k == 0 else "") + c, use="dim" if line.struck or not line.entry else "ink")
+            [Cell((tr("struck: ") if line.struck and k == 0 else "") + c, use="dim" if line.struck or not line.entry else "ink")
              for k, c in enumerate(line.cells)] for line in self._lines
         ])  # fmt: skip
-        self.empty.setText(f"{words}: nothing is on the record yet." if not self._lines else
-                           "Entries are struck, not changed: choose one and strike it.")  # fmt: skip
+        self.empty.setText(tr("{words}: nothing is on the record yet.", words=words) if not self._lines else
+                           tr("Entries are struck, not changed: choose one and strike it."))  # fmt: skip
 
     def _add_cost(self) -> None:
         try:
             price = read_money(self.price.text())
         except ValueError:
             self.refused.emit(
-                f"“{self.price.text()}” is no price; type a number such as 12.50, or nothing while it is not known"
+                tr(
+                    "“{text}” is no price; type a number such as 12.50, or nothing while it is not known",
+                    text=self.price.text(),
+                )
             )
             return
         if not self.what.text().strip():
-            self.refused.emit("name what was paid for")
+            self.refused.emit(tr("name what was paid for"))
             return
         edit = partial(spend, what=self.what.text(), amount=price, when=now(), fate=self.fate.currentData())
-        self.edited.emit(Change(f"cost of {self.what.text().strip()}", edit))
+        self.edited.emit(Change(tr("cost of {strip}", strip=self.what.text().strip()), edit))
         self.what.clear()
         self.price.clear()
         self.turn_to(COST_TABLE)
 
     def _add_note(self, *, otherwise: bool) -> None:
         if not self.text.text().strip():
-            self.refused.emit("write the note first")
+            self.refused.emit(tr("write the note first"))
             return
         self.edited.emit(
             Change("a note", partial(note, text=self.text.text(), when=now(), otherwise=otherwise))
@@ -190,6 +199,8 @@ class RecordPage(QWidget):
         row = self.views[self.chooser.checkedId()].currentIndex().row()
         line = self._lines[row] if 0 <= row < len(self._lines) else None
         if line is None or not line.entry or line.struck:
-            self.refused.emit("choose an entry that stands first")
+            self.refused.emit(tr("choose an entry that stands first"))
             return
-        self.edited.emit(Change(f"strike {line.cells[0]}", partial(strike_entry, entry_id=line.entry)))
+        self.edited.emit(
+            Change(tr("strike {cells}", cells=line.cells[0]), partial(strike_entry, entry_id=line.entry))
+        )

@@ -14,6 +14,7 @@ from pigtail.desktop.stepping import range_words
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.job.document import Job
 from pigtail.job.steps import RunStand, Standing
+from pigtail.language import tr
 from pigtail.studies.prove.found import ProveFound
 
 #: The marks of how a step stands: the words of severities, whose shapes they have.
@@ -39,9 +40,9 @@ class RunPage(QWidget):
         self.stays = QLabel()
         self.stays.setWordWrap(True)
         self.stays.setObjectName("back_stays")
-        self.model = RowsModel(("", "what is done", "it must be", "minutes"))
-        name, words = ("back_table", "The way back") if back else ("run_table", "The runbook")
-        self.table = make_table(self.model, name, f"{words}: steps in their order", 1)
+        self.model = RowsModel(("", tr("what is done"), tr("it must be"), tr("minutes")))
+        name, words = ("back_table", tr("The way back")) if back else ("run_table", tr("The runbook"))
+        self.table = make_table(self.model, name, tr("{words}: steps in their order", words=words), 1)
         self.panel = StepPanel()
         self.panel.edited.connect(self._edited)
         self.panel.refused.connect(self.refused)
@@ -75,11 +76,11 @@ class RunPage(QWidget):
         self._job, self._stands = job, found.back if self._back else found.stands
         self.stays.setVisible(self._back)
         stays = (
-            f"What stays: {'; '.join(found.stays)}."
+            tr("What stays: {listed}.", listed="; ".join(found.stays))
             if found.stays
-            else "Nothing stays: all of it can be taken back."
+            else tr("Nothing stays: all of it can be taken back.")
         )
-        done = "" if self._stands else " Nothing is left to take back."
+        done = "" if self._stands else tr(" Nothing is left to take back.")
         self.stays.setText(f"{stays}{done}")
         self._rows = _grouped(self._stands)
         self._filling = True  # what the table chooses while it is filled is nobody's choice
@@ -141,8 +142,8 @@ def _row(stand: RunStand | None, rows: list[RunStand | None], at: int) -> list[C
             Cell(""),
         ]
     use = "ink" if stand.open else "dim"
-    tip = f"{stand.step.says}\n{stand.standing.value}{f': {stand.why}' if stand.why else ''}"
+    tip = f"{stand.step.says}\n{tr(stand.standing.value)}{f': {stand.why}' if stand.why else ''}"
     return [
-        Cell("", mark=MARKS[stand.standing], tip=stand.standing.value), Cell(stand.step.says, use=use, tip=tip),
+        Cell("", mark=MARKS[stand.standing], tip=tr(stand.standing.value)), Cell(stand.step.says, use=use, tip=tip),
         Cell(range_words(stand), use=use), Cell(f"{stand.step.minutes:g}", use="dim"),
     ]  # fmt: skip

@@ -20,6 +20,7 @@ from pigtail.desktop.stations.prove.recordpage import RecordPage
 from pigtail.desktop.stations.prove.runpage import RunPage
 from pigtail.desktop.stations.prove.workpage import WorkPage
 from pigtail.desktop.wants import AtBench, Leave, Paper
+from pigtail.language import tr
 from pigtail.studies.prove.found import ProveFound
 
 if TYPE_CHECKING:
@@ -30,13 +31,13 @@ if TYPE_CHECKING:
 
 #: The pages by their words, the names of their buttons, and what is printed of them.
 PAGES = (
-    ("Runbook", "page_run", "runbook"), ("Way back", "page_back", "back"), ("Record", "page_record", "record"),
-    ("Work", "page_work", "runbook"),
+    (tr("Runbook"), "page_run", "runbook"), (tr("Way back"), "page_back", "back"), (tr("Record"), "page_record", "record"),
+    (tr("Work"), "page_work", "runbook"),
 )  # fmt: skip
 #: What leaves: words, name, how.
 LEAVES = (
-    ("Write a pack…", "leave_pack", "pack"), ("Copy the story as Markdown", "leave_markdown", "markdown"),
-    ("Copy the story as text", "leave_text", "text"), ("Build it again…", "leave_again", "again"),
+    (tr("Write a pack…"), "leave_pack", "pack"), (tr("Copy the story as Markdown"), "leave_markdown", "markdown"),
+    (tr("Copy the story as text"), "leave_text", "text"), (tr("Build it again…"), "leave_again", "again"),
 )  # fmt: skip
 
 
@@ -60,7 +61,7 @@ class ProveStation(Station):
             button = QPushButton(words)
             button.setObjectName(name)
             button.setCheckable(True)
-            button.setAccessibleName(f"Page: {words}")
+            button.setAccessibleName(tr("Page: {words}", words=words))
             self.chooser.addButton(button, number)
             row.addWidget(button)
         for page in (self.run, self.back, self.record):
@@ -69,12 +70,12 @@ class ProveStation(Station):
             run.set_folder(self._where)
         self.chooser.idClicked.connect(self.turn_to)
         self.leave = QToolButton()
-        self.leave.setText("Pass it on")
+        self.leave.setText(tr("Pass it on"))
         self.leave.setObjectName("leave")
-        self.leave.setAccessibleName("Pass it on: a pack, the story, the next copy")
+        self.leave.setAccessibleName(tr("Pass it on: a pack, the story, the next copy"))
         self.leave.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self.leave)
-        paper = menu.addAction("Print this page…")
+        paper = menu.addAction(tr("Print this page…"))
         assert paper is not None
         paper.setObjectName("print_record")
         paper.triggered.connect(
@@ -86,9 +87,9 @@ class ProveStation(Station):
             action.setObjectName(name)
             action.triggered.connect(lambda _c, how=how: self.wants.emit(Leave(how)))
         self.leave.setMenu(menu)
-        self.bench = QPushButton("At the bench")
+        self.bench = QPushButton(tr("At the bench"))
         self.bench.setObjectName("main")
-        self.bench.setAccessibleName("The runbook in large type, one step at a time (Shift+F8)")
+        self.bench.setAccessibleName(tr("The runbook in large type, one step at a time (Shift+F8)"))
         self.bench.clicked.connect(
             lambda _c: self.wants.emit(AtBench(back=self.pages.currentWidget() is self.back))
         )
@@ -113,7 +114,9 @@ class ProveStation(Station):
         assert button is not None
         button.setChecked(True)
         self.pages.setCurrentIndex(number)
-        self.bench.setText("Back at the bench" if self.pages.currentWidget() is self.back else "At the bench")
+        self.bench.setText(
+            tr("Back at the bench") if self.pages.currentWidget() is self.back else tr("At the bench")
+        )
 
     def show_job(self, job: Job, studies: Studies) -> None:
         found = studies.of(ProveFound)

@@ -25,25 +25,30 @@ from pigtail.edits.record import free_work_id, put_alteration, put_cover, put_so
 from pigtail.job.document import Job
 from pigtail.job.errors import JobError
 from pigtail.job.logbook import Alteration, Alters, Cover, Glue, Original
+from pigtail.language import tr
 
 Item = Cover | Alteration | Original
 #: What can be added: words, the name of its button, what is made of an id.
 NEW = (
-    ("A cover", "add_cover", "cover", lambda i: Cover(id=i, name="a cover")),
-    ("A part out", "add_lift", "part", lambda i: Alteration(id=i, kind=Alters.LIFT, what="a part")),
-    ("A cut", "add_cut", "cut", lambda i: Alteration(id=i, kind=Alters.CUT, what="a track")),
+    (tr("A cover"), "add_cover", "cover", lambda i: Cover(id=i, name="a cover")),
+    (tr("A part out"), "add_lift", "part", lambda i: Alteration(id=i, kind=Alters.LIFT, what="a part")),
+    (tr("A cut"), "add_cut", "cut", lambda i: Alteration(id=i, kind=Alters.CUT, what="a track")),
     (
-        "A jumper",
+        tr("A jumper"),
         "add_jumper",
         "jumper",
         lambda i: Alteration(id=i, kind=Alters.JUMPER, what="a jumper", back=True),
     ),
-    ("A sound", "add_sound", "sound", lambda i: Original(id=i, name="a sound")),
+    (tr("A sound"), "add_sound", "sound", lambda i: Original(id=i, name="a sound")),
 )
 #: How the two texts of an item are called in its form.
-TEXTS = {Cover: ("Name", "Its screws"), Alteration: ("What", "How it is set, or why"), Original: ("Name", "")}
+TEXTS = {
+    Cover: (tr("Name"), tr("Its screws")),
+    Alteration: (tr("What"), tr("How it is set, or why")),
+    Original: (tr("Name"), ""),
+}
 #: The sums: field of `Work`, words.
-SUMS = (("budget", "Budget"), ("ready_made", "Ready made"))
+SUMS = (("budget", tr("Budget")), ("ready_made", tr("Ready made")))
 
 
 class WorkPage(QWidget):
@@ -57,9 +62,9 @@ class WorkPage(QWidget):
         self._job: Job | None = None
         self._items: tuple[Item, ...] = ()
         self._picked = ""
-        self.model = RowsModel(("", "what", "told of it"))
+        self.model = RowsModel(("", tr("what"), tr("told of it")))
         self.table = make_table(
-            self.model, "work_table", "Covers, parts taken out, cuts, jumpers and original sounds", 2
+            self.model, "work_table", tr("Covers, parts taken out, cuts, jumpers and original sounds"), 2
         )
         set_widths(self.table, (110, 200, None))
         selection = self.table.selectionModel()
@@ -67,26 +72,26 @@ class WorkPage(QWidget):
         selection.currentRowChanged.connect(lambda now, _before: self._pick(now.row()))
         self.name, self.told = (
             self._line(n, w)
-            for n, w in (("work_name", "What it is called"), ("work_told", "What is told of it"))
+            for n, w in (("work_name", tr("What it is called")), ("work_told", tr("What is told of it")))
         )
-        self.glue = choice("work_glue", "What glues it", of_enum(Glue), partial(self._set, "glue"))
+        self.glue = choice("work_glue", tr("What glues it"), of_enum(Glue), partial(self._set, "glue"))
         self.back = choice(
-            "work_back", "Whether it can be put back as it was", YES_NO, partial(self._set, "back")
+            "work_back", tr("Whether it can be put back as it was"), YES_NO, partial(self._set, "back")
         )
-        self.opens, self.way = QCheckBox("must open again"), QCheckBox("has a way round")
+        self.opens, self.way = QCheckBox(tr("must open again")), QCheckBox(tr("has a way round"))
         for box, name, field in ((self.opens, "work_opens", "opens"), (self.way, "work_way", "way_round")):
             box.setObjectName(name)
             box.setAccessibleName(box.text())
             box.clicked.connect(lambda on, f=field: self._set(f, on))
         self.form = QFormLayout()
         rows: tuple[tuple[str, QWidget], ...] = (
-            ("Name", self.name), ("Its screws", self.told), ("Glued by", self.glue), ("Can be put back", self.back),
+            (tr("Name"), self.name), (tr("Its screws"), self.told), (tr("Glued by"), self.glue), (tr("Can be put back"), self.back),
             ("", self.opens), ("", self.way),
         )  # fmt: skip
         for words, widget in rows:
             self.form.addRow(words, widget)
         self.sums = {f: self._line(f"work_{f}", words) for f, words in SUMS}
-        self.currency = self._line("work_currency", "Currency")
+        self.currency = self._line("work_currency", tr("Currency"))
         self.currency.setFixedWidth(60)
         self._lay_out()
 
@@ -102,13 +107,13 @@ class WorkPage(QWidget):
         for words, name, stem, make in NEW:
             button = QPushButton(words)
             button.setObjectName(name)
-            button.setAccessibleName(f"Add: {words}")
+            button.setAccessibleName(tr("Add: {words}", words=words))
             button.clicked.connect(lambda _c, s=stem, m=make: self._add(s, m))
             buttons.addWidget(button)
         buttons.addStretch(1)
-        away = QPushButton("Take out")
+        away = QPushButton(tr("Take out"))
         away.setObjectName("work_away")
-        away.setAccessibleName("Take the chosen one out")
+        away.setAccessibleName(tr("Take the chosen one out"))
         away.clicked.connect(lambda _c: self._remove())
         buttons.addWidget(away)
         money: list[Any] = []
@@ -119,7 +124,10 @@ class WorkPage(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
         hint = QLabel(
-            "What comes off, what is done to the host, and which of its sounds would be gone: each becomes steps of the runbook."
+            tr(
+                "What comes off, what is done to the host, and which of its sounds would be gone: each "
+                "becomes steps of the runbook."
+            )
         )
         hint.setObjectName("dim")
         hint.setWordWrap(True)
@@ -147,7 +155,7 @@ class WorkPage(QWidget):
     def _pick(self, row: int) -> None:
         item = self._items[row] if 0 <= row < len(self._items) else None
         self._picked = item.id if item is not None else ""
-        first, second = TEXTS[type(item)] if item is not None else ("Name", "Its screws")
+        first, second = TEXTS[type(item)] if item is not None else (tr("Name"), tr("Its screws"))
         for widget, words in ((self.name, first), (self.told, second)):
             label = self.form.labelForField(widget)
             if label is not None:
@@ -180,7 +188,7 @@ class WorkPage(QWidget):
             return
         item = make(free_work_id(self._job.work, stem))
         self._picked = item.id
-        self._put_item(item, f"add {_name(item)}")
+        self._put_item(item, tr("add {item}", item=_name(item)))
         self.name.setFocus()
         self.name.selectAll()
 
@@ -205,7 +213,7 @@ class WorkPage(QWidget):
         line.setModified(False)
         text = line.text().strip()
         if line is self.currency:
-            self.edited.emit(Change("the currency", partial(set_money, currency=text)))
+            self.edited.emit(Change(tr("the currency"), partial(set_money, currency=text)))
         elif line in self.sums.values():
             self._sum(line, text)
         elif line is self.name and text:
@@ -220,7 +228,7 @@ class WorkPage(QWidget):
         try:
             value = read_money(text)
         except ValueError:
-            self.refused.emit(f"“{text}” is no sum; type a number such as 40, or nothing")
+            self.refused.emit(tr("“{text}” is no sum; type a number such as 40, or nothing", text=text))
             return
         changes: dict[str, Any] = {field: value}
         self.edited.emit(Change(dict(SUMS)[field].lower(), partial(set_money, **changes)))
@@ -228,7 +236,9 @@ class WorkPage(QWidget):
     def _remove(self) -> None:
         if self._picked and self._job is not None:
             try:
-                self.edited.emit(Change("take out of the work", partial(remove_work, item_id=self._picked)))
+                self.edited.emit(
+                    Change(tr("take out of the work"), partial(remove_work, item_id=self._picked))
+                )
             except JobError as error:
                 self.refused.emit(str(error))
 
@@ -242,11 +252,11 @@ def _put(line: QLineEdit, text: str) -> None:
 
 def _kind(item: Item) -> str:
     return (
-        item.kind.value
+        tr(item.kind.value)
         if isinstance(item, Alteration)
-        else "cover"
+        else tr("cover")
         if isinstance(item, Cover)
-        else "original sound"
+        else tr("original sound")
     )
 
 
@@ -257,15 +267,15 @@ def _name(item: Item) -> str:
 def _told(item: Item) -> str:
     """What is told of an item, in words."""
     if isinstance(item, Cover):
-        told = [item.screws or "screws not told", "" if item.glue is Glue.UNSAID else f"glued by {item.glue.value}",
-                "" if item.opens else "stays closed"]  # fmt: skip
+        told = [item.screws or tr("screws not told"), "" if item.glue is Glue.UNSAID else tr("glued by {glue}", glue=item.glue.value),
+                "" if item.opens else tr("stays closed")]  # fmt: skip
     elif isinstance(item, Alteration):
         back = {
-            True: "can be put back",
-            False: "cannot be put back",
-            None: "whether it can be put back is not said",
+            True: tr("can be put back"),
+            False: tr("cannot be put back"),
+            None: tr("whether it can be put back is not said"),
         }[item.back]
-        told = [item.how, back, "has a way round" if item.way_round else ""]
+        told = [item.how, back, tr("has a way round") if item.way_round else ""]
     else:
-        told = ["to be recorded before the host is altered"]
+        told = [tr("to be recorded before the host is altered")]
     return "; ".join(t for t in told if t)

@@ -16,6 +16,7 @@ from pigtail.desktop.tables import Cell, RowsModel, make_table
 from pigtail.desktop.wants import answer
 from pigtail.edits.change import Change
 from pigtail.job.document import HOST, Job
+from pigtail.language import tr
 from pigtail.model.estimate import as_told
 from pigtail.service import services
 from pigtail.studies.returns.found import ReturnsFound
@@ -44,11 +45,15 @@ class LoopMap(Painting):
         """Show the return network of a job."""
         self.job, self.study = job, study
         if study.detail is None:
-            self.describe("No return network yet")
+            self.describe(tr("No return network yet"))
             return
         branches = "; ".join(f"{b.words} {_shown(abs(b.current), 'A')}" for b in study.detail.branches)
         self.describe(
-            f"Returns in a burst: {branches}; left at the input {study.numbers['returns.buzz_dbv'].short()}"
+            tr(
+                "Returns in a burst: {branches}; left at the input {short}",
+                branches=branches,
+                short=study.numbers["returns.buzz_dbv"].short(),
+            )
         )
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
@@ -57,13 +62,13 @@ class LoopMap(Painting):
             say(
                 painter,
                 box,
-                "No feed and returns are planned yet.",
+                tr("No feed and returns are planned yet."),
                 use="dim",
                 px=13,
                 align=Align.AlignCenter,
             )
             return
-        words = f"A burst of {_shown(detail.burst_a, 'A')} finds its way back"
+        words = tr("A burst of {shown} finds its way back", shown=_shown(detail.burst_a, "A"))
         say(painter, QRectF(box.left(), box.top(), box.width(), 16), words, bold=True, px=12)
         width = min(190.0, box.width() * 0.28)
         area = box.adjusted(0, 24, 0, 0)
@@ -147,7 +152,7 @@ class LoopMap(Painting):
         assert self.study is not None
         finding = self.study.findings[0]
         t = theme.current()
-        text = f"at the input: {self.study.numbers['returns.buzz_dbv'].short()}"
+        text = tr("at the input: {short}", short=self.study.numbers["returns.buzz_dbv"].short())
         rect = QRectF(host.left() + 8, host.top() + 21, host.width() - 14, 16)
         say(painter, rect, text, bold=True, px=11, color=t.severity(finding.severity.value))
 
@@ -160,15 +165,17 @@ class ReturnsStation(Station):
     def __init__(self) -> None:
         super().__init__()
         self.map = LoopMap()
-        self.rows = RowsModel(("arrangement of the returns", "under music", "spread", "what it does"))
-        self.table = make_table(
-            self.rows, "schools_table", "Arrangements of the returns, the quietest first", 3
+        self.rows = RowsModel(
+            (tr("arrangement of the returns"), tr("under music"), tr("spread"), tr("what it does"))
         )
-        self.use = QPushButton("Use this")
+        self.table = make_table(
+            self.rows, "schools_table", tr("Arrangements of the returns, the quietest first"), 3
+        )
+        self.use = QPushButton(tr("Use this"))
         self.use.setObjectName("use_school")
-        self.use.setAccessibleName("Use the arrangement picked in the table")
+        self.use.setAccessibleName(tr("Use the arrangement picked in the table"))
         self.use.clicked.connect(self._use)
-        self.words = QLabel("What practitioners do, each solved for this job:")
+        self.words = QLabel(tr("What practitioners do, each solved for this job:"))
         self._schools: tuple[School, ...] = ()
         self._job: Job | None = None
         selection = self.table.selectionModel()

@@ -16,11 +16,15 @@ from pigtail.edits.change import Change, Edit
 from pigtail.job.document import HOST, Job, SupplyClass
 from pigtail.job.errors import JobError
 from pigtail.job.roles import role_of
+from pigtail.language import tr, trn
 
 if TYPE_CHECKING:
     from pigtail.job.document import Host, Module
 
-HINT = "What the job joins. Add a module, then plan it; keep one of your own for the next job, or pass it on as a small file."
+HINT = tr(
+    "What the job joins. Add a module, then plan it; keep one of your own for the next job, "
+    "or pass it on as a small file."
+)
 
 
 class Devices(QWidget):
@@ -31,32 +35,34 @@ class Devices(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.rows = RowsModel(("name", "what", "joined by", "points"))
+        self.rows = RowsModel((tr("name"), tr("what"), tr("joined by"), tr("points")))
         self.table = make_table(
-            self.rows, "devices_table", "Host and modules; the name is edited in place", 3
+            self.rows, "devices_table", tr("Host and modules; the name is edited in place"), 3
         )
         set_widths(self.table, (220, 190, 150))
         self._job: Job | None = None
         buttons = (
-            ("Add a module…", "add_module", self.ask_for_one),
-            ("Change…", "change_module", self._change),
-            ("Another like it", "double_module", self._double),
-            ("Take out", "remove_module", self._remove),
-            ("Plan it", "plan_module", self._plan),
-            ("Keep it", "keep_device", self._keep),
-            ("To a file…", "write_device", self._write),
-            ("From a file…", "read_device", self._read),
+            (tr("Add a module…"), "add_module", self.ask_for_one),
+            (tr("Change…"), "change_module", self._change),
+            (tr("Another like it"), "double_module", self._double),
+            (tr("Take out"), "remove_module", self._remove),
+            (tr("Plan it"), "plan_module", self._plan),
+            (tr("Keep it"), "keep_device", self._keep),
+            (tr("To a file…"), "write_device", self._write),
+            (tr("From a file…"), "read_device", self._read),
         )
         lay_out_page(self, self.table, HINT, buttons)
         tips = {
-            "add_module": "Another module, from the catalogue or one of your own",
-            "change_module": "Another kind in the place of the module chosen; links that fit it stay",
-            "double_module": "A second module of the same kind",
-            "remove_module": "Take the module out with its links and what was read at it; Ctrl+Z brings it back",
-            "plan_module": "Propose links for the module chosen",
-            "keep_device": "Put it among your own modules and hosts, with the values that it has here",
-            "write_device": "Write it to a small file that others can read in",
-            "read_device": "Read a module that somebody passed on",
+            "add_module": tr("Another module, from the catalogue or one of your own"),
+            "change_module": tr("Another kind in the place of the module chosen; links that fit it stay"),
+            "double_module": tr("A second module of the same kind"),
+            "remove_module": tr(
+                "Take the module out with its links and what was read at it; Ctrl+Z brings it back"
+            ),
+            "plan_module": tr("Propose links for the module chosen"),
+            "keep_device": tr("Put it among your own modules and hosts, with the values that it has here"),
+            "write_device": tr("Write it to a small file that others can read in"),
+            "read_device": tr("Read a module that somebody passed on"),
         }
         for name, tip in tips.items():
             button = self.findChild(QWidget, name)
@@ -69,9 +75,9 @@ class Devices(QWidget):
         rows = []
         for device_id, device in job.devices():
             links = len(module_edits.joined_to(job, device_id))
-            joined = f"{links} link{'' if links == 1 else 's'}" if links else "nothing yet"
+            joined = trn("{count} link", "{count} links", links) if links else tr("nothing yet")
             name = Cell(device.name, edit=partial(self._named, device_id))
-            what = "the host" if device_id == HOST else _kind_words(device)
+            what = tr("the host") if device_id == HOST else _kind_words(device)
             points = ", ".join(f"{t.name} ({role_of(t)})" for t in device.terminals)
             rows.append(
                 (
@@ -100,14 +106,16 @@ class Devices(QWidget):
         self.edited.emit(Change(words, edit))
 
     def _named(self, device_id: str, text: str) -> None:
-        self._tell(f"call it {text}", partial(module_edits.name_device, device_id=device_id, name=text))
+        self._tell(
+            tr("call it {text}", text=text), partial(module_edits.name_device, device_id=device_id, name=text)
+        )
 
     def _module(self) -> Module | None:
         """The module chosen; None, and told, where the host or nothing is."""
         device_id = self.chosen()
         module = next((m for m in self._job.modules if m.id == device_id), None) if self._job else None
         if module is None:
-            self.refused.emit("choose a module in the table first")
+            self.refused.emit(tr("choose a module in the table first"))
         return module
 
     def _pick(self, title: str, go: str) -> str:
@@ -118,7 +126,7 @@ class Devices(QWidget):
 
     def ask_for_one(self) -> None:
         """Ask for a module and add it."""
-        if self._job is not None and (key := self._pick("Add a module", "Add it")):
+        if self._job is not None and (key := self._pick(tr("Add a module"), tr("Add it"))):
             self.add(key)
 
     def add(self, key: str) -> None:
@@ -132,14 +140,16 @@ class Devices(QWidget):
         except (JobError, KeyError) as error:
             self.refused.emit(str(error))
             return
-        self._tell(f"add {made.name}", partial(_added_and_planned, module=made))
+        self._tell(tr("add {made}", made=made.name), partial(_added_and_planned, module=made))
 
     def _change(self) -> None:
         from pigtail.catalogue.library import made_module
 
         module = self._module()
         if module is None or not (
-            key := self._pick(f"Another kind in the place of {module.name}", "Put it there")
+            key := self._pick(
+                tr("Another kind in the place of {module}", module=module.name), tr("Put it there")
+            )
         ):
             return
         try:
@@ -148,21 +158,24 @@ class Devices(QWidget):
             self.refused.emit(str(error))
             return
         self._tell(
-            f"{made.name} in the place of {module.name}",
+            tr("{made} in the place of {module}", made=made.name, module=module.name),
             partial(module_edits.change_module, module_id=module.id, made=made),
         )
 
     def _double(self) -> None:
         module = self._module()
         if module is not None:
-            self._tell(f"another {module.name}", partial(module_edits.duplicate_module, module_id=module.id))
+            self._tell(
+                tr("another {module}", module=module.name),
+                partial(module_edits.duplicate_module, module_id=module.id),
+            )
 
     def _remove(self) -> None:
         module = self._module()
         if module is None or self._job is None:
             return
         more = module_edits.goes_with(self._job, module.id)
-        words = f"take out {module.name}" + (f" with {more}" if more else "")
+        words = tr("take out {module}", module=module.name) + (tr(" with {more}", more=more) if more else "")
         self._tell(words, partial(module_edits.remove_module, module_id=module.id))
 
     def _plan(self) -> None:
@@ -173,10 +186,12 @@ class Devices(QWidget):
             return
         if self._job.host.supply in (SupplyClass.LIVE_CHASSIS, SupplyClass.UNKNOWN):
             self.refused.emit(
-                "nothing may be joined to this host as it is told to be fed; say at the top how it is fed"
+                tr("nothing may be joined to this host as it is told to be fed; say at the top how it is fed")
             )
             return
-        self._tell(f"propose a plan for {module.name}", partial(propose_plan, module_id=module.id))
+        self._tell(
+            tr("propose a plan for {module}", module=module.name), partial(propose_plan, module_id=module.id)
+        )
 
     # -- the library ------------------------------------------------------------------------------------------
 
@@ -195,7 +210,10 @@ class Devices(QWidget):
             self.refused.emit(str(error))
             return
         self.refused.emit(
-            f"{device.name} is among your own now, and offered wherever a module or host is chosen."
+            tr(
+                "{device} is among your own now, and offered wherever a module or host is chosen.",
+                device=device.name,
+            )
         )
 
     def _write(self) -> None:
@@ -210,7 +228,7 @@ class Devices(QWidget):
         except JobError as error:
             self.refused.emit(str(error))
             return
-        self.refused.emit(f"{device.name} is written to {path}.")
+        self.refused.emit(tr("{device} is written to {path}.", device=device.name, path=path))
 
     def _read(self) -> None:
         path = ask.device_source(self)
@@ -232,9 +250,11 @@ class Devices(QWidget):
             self.refused.emit(str(error))
             return
         if isinstance(device, Host):
-            self.refused.emit(f"{device.name} is among your own hosts now; a new job offers it.")
+            self.refused.emit(
+                tr("{device} is among your own hosts now; a new job offers it.", device=device.name)
+            )
         else:
-            self._tell(f"add {device.name}", partial(module_edits.add_another, made=device))
+            self._tell(tr("add {device}", device=device.name), partial(module_edits.add_another, made=device))
 
 
 def _kind_words(module: Host | Module) -> str:

@@ -13,6 +13,7 @@ from pigtail.edits.change import Change
 from pigtail.edits.host import set_host_value
 from pigtail.job.document import Job
 from pigtail.job.quantities import HOST_QUANTITIES, Quantity
+from pigtail.language import tr
 from pigtail.units import Basis, KnownError, UnreadableError, format_known
 
 
@@ -39,7 +40,7 @@ class Hazard(QWidget):
             field.setAccessibleName(item.words)
             field.setMaximumWidth(240)
             field.setPlaceholderText(
-                {"F": "4700u", "V": "38 V ±10 %", "Ω": "4k7; empty: none known"}[item.unit]
+                {"F": "4700u", "V": "38 V ±10 %", "Ω": tr("4k7; empty: none known")}[item.unit]
             )
             field.editingFinished.connect(partial(self._typed, item))
             self.fields[item.field] = field
@@ -65,7 +66,7 @@ class Hazard(QWidget):
             if not entry.isModified():
                 entry.setText(format_known(known) if known else "")
         told = study_discharge(job.host)
-        energy = f" It holds up to {told.joule:.2g} J." if told.joule else ""
+        energy = tr(" It holds up to {joule:.2g} J.", joule=told.joule) if told.joule else ""
         self.answer.setText(told.sentence + energy)
 
     def _typed(self, item: Quantity) -> None:

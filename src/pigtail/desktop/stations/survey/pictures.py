@@ -19,6 +19,7 @@ from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change
 from pigtail.job.document import FUNCTION_UNITS, HOST, Function, Job, Picture
 from pigtail.job.log import log_of
+from pigtail.language import tr
 from pigtail.units import format_quantity
 
 ZOOM_MOST, ZOOM_STEP = 16.0, 1.25
@@ -53,7 +54,11 @@ class Board(QWidget):
             self.zoom, self.shift, self.marks = 1.0, QPointF(), []
         self.job, self.picture, self.image = job, picture, image
         pins = ", ".join(job.label(p.point) for p in picture.pins) if picture else ""
-        self.setAccessibleName(f"{picture.name}, pinned: {pins or 'nothing'}" if picture else "no picture")
+        self.setAccessibleName(
+            tr("{picture}, pinned: {value}", picture=picture.name, value=pins or "nothing")
+            if picture
+            else tr("no picture")
+        )
         self.update()
 
     def look_at(self, x: float, y: float, zoom: float) -> None:
@@ -89,11 +94,11 @@ class Board(QWidget):
         t = theme.current()
         painter.fillRect(self.rect(), t.color("panel"))
         if self.image.isNull() or self.picture is None or self.job is None:
-            words = "Add a photo of a board, or a page of the papers, and pin the points on it."
+            words = tr("Add a photo of a board, or a page of the papers, and pin the points on it.")
             if self.picture:
-                words = "The file of this picture is not beside the job, or cannot be shown."
+                words = tr("The file of this picture is not beside the job, or cannot be shown.")
                 if self.waiting:
-                    words = "The picture is being opened …"
+                    words = tr("The picture is being opened …")
             say(
                 painter,
                 QRectF(self.rect()).adjusted(20, 20, -20, -20),
@@ -211,8 +216,8 @@ def latest_words(job: Job, point: str) -> str:
     last = (volts or found)[-1]
     state = job.state(last.state)
     if last.function is Function.HEARD:
-        return "listened to"
-    return f"{format_quantity(last.value.nominal, FUNCTION_UNITS[last.function])} {last.function.value}, {state.name if state else '?'}"
+        return tr("listened to")
+    return f"{format_quantity(last.value.nominal, FUNCTION_UNITS[last.function])} {tr(last.function.value)}, {state.name if state else '?'}"
 
 
 class Pictures(QWidget):
@@ -228,26 +233,27 @@ class Pictures(QWidget):
         self.board = Board()
         self.list, self.point, self.does = QComboBox(), QComboBox(), QComboBox()
         for widget, name, accessible in (
-            (self.list, "picture", "Picture"), (self.point, "pin_point", "Point to pin"), (self.does, "click_does", "What a click does"),
+            (self.list, "picture", tr("Picture")), (self.point, "pin_point", tr("Point to pin")),
+            (self.does, "click_does", tr("What a click does")),
         ):  # fmt: skip
             widget.setObjectName(name)
             widget.setAccessibleName(accessible)
         for words, key in (
-            ("a click pins", "pin"),
-            ("a click takes the pin off", "unpin"),
-            ("two clicks set the scale", "scale"),
+            (tr("a click pins"), "pin"),
+            (tr("a click takes the pin off"), "unpin"),
+            (tr("two clicks set the scale"), "scale"),
         ):
             self.does.addItem(words, key)
         self.list.setMinimumWidth(170)
-        self.add = QPushButton("Add…")
+        self.add = QPushButton(tr("Add…"))
         self.add.setObjectName("add_picture")
-        self.remove = QPushButton("Take out")
+        self.remove = QPushButton(tr("Take out"))
         self.remove.setObjectName("remove_picture")
         row = QHBoxLayout()
         for item in (self.list, self.add, self.remove, self.does, self.point):
             row.addWidget(item)
         row.addStretch(1)
-        self.hint = QLabel("Wheel: zoom. Drag: move. Click a pin: its point on the bench strip.")
+        self.hint = QLabel(tr("Wheel: zoom. Drag: move. Click a pin: its point on the bench strip."))
         self.hint.setObjectName("dim")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -303,7 +309,7 @@ class Pictures(QWidget):
     def _has_folder(self) -> bool:
         """Whether there is a folder for pictures yet; tells what makes one."""
         if self.folder is None:
-            self.refused.emit("open a job first: pictures belong to it")
+            self.refused.emit(tr("open a job first: pictures belong to it"))
         return self.folder is not None
 
     def take(self, path: Path) -> None:
@@ -330,7 +336,9 @@ class Pictures(QWidget):
             return
         wanted = chosen_pages(pages, ask.pages(self, path.name, pages) if pages > 1 else "all")
         if wanted is None:
-            self.refused.emit(f"{path.name} has {pages} pages; write all, or some as 2, 5-7")
+            self.refused.emit(
+                tr("{path} has {pages} pages; write all, or some as 2, 5-7", path=path.name, pages=pages)
+            )
             return
         if pages and not wanted:
             return
@@ -338,24 +346,31 @@ class Pictures(QWidget):
             kept, digest = keep_beside(path, self.folder, FOLDER)
         except OSError as error:
             self.refused.emit(
-                f"{path.name} cannot be kept beside the job ({error.strerror}); free or unlock its folder"
+                tr(
+                    "{path} cannot be kept beside the job ({strerror}); free or unlock its folder",
+                    path=path.name,
+                    strerror=error.strerror,
+                )
             )
             return
         taken = [p.id for p in self._job.pictures]
         made = []
         for page in wanted or (0,):
-            name = f"{path.stem}, page {page}" if page else path.stem
+            name = tr("{stem}, page {page}", stem=path.stem, page=page) if page else path.stem
             new = host_edits.id_of(name, taken)
             taken.append(new)
             made.append(Picture(id=new, name=name, file=kept, sha256=digest, page=page))
-        self.edited.emit(Change(f"add {path.name}", partial(_add_all, pictures=tuple(made))))
+        self.edited.emit(Change(tr("add {path}", path=path.name), partial(_add_all, pictures=tuple(made))))
         self.list.setCurrentIndex(max(self.list.findData(made[0].id), 0))
 
     def _remove(self) -> None:
         picture = self.picture()
         if picture is not None:
             self.edited.emit(
-                Change(f"take out {picture.name}", partial(host_edits.remove_picture, picture_id=picture.id))
+                Change(
+                    tr("take out {picture}", picture=picture.name),
+                    partial(host_edits.remove_picture, picture_id=picture.id),
+                )
             )
 
     def _does_chosen(self) -> None:
@@ -371,7 +386,7 @@ class Pictures(QWidget):
             edit = partial(
                 host_edits.pin_point, picture_id=picture.id, address=self.point.currentData(), x=x, y=y
             )
-            self.edited.emit(Change(f"pin {self.point.currentText()}", edit))
+            self.edited.emit(Change(tr("pin {currenttext}", currenttext=self.point.currentText()), edit))
         elif self.does.currentData() == "scale":
             self.board.marks.append(QPointF(x, y))
             self.board.update()
@@ -385,18 +400,20 @@ class Pictures(QWidget):
         across = (second.x() - first.x()) * image.width()
         down = (second.y() - first.y()) * image.height()
         part = (across**2 + down**2) ** 0.5 / image.width()
-        mm = ask.number(self, "Scale", "How many millimetres apart are the two places?", 10, 1, 2000)
+        mm = ask.number(self, tr("Scale"), tr("How many millimetres apart are the two places?"), 10, 1, 2000)
         if mm:
             edit = partial(
                 host_edits.set_scale, picture_id=picture.id, part_of_width=part, millimetres=float(mm)
             )
-            self.edited.emit(Change(f"scale {picture.name}", edit))
+            self.edited.emit(Change(tr("scale {picture}", picture=picture.name), edit))
 
     def _pin_picked(self, address: str) -> None:
         picture = self.picture()
         if picture is not None and self.does.currentData() == "unpin":
             self.edited.emit(
-                Change("take a pin off", partial(host_edits.unpin, picture_id=picture.id, address=address))
+                Change(
+                    tr("take a pin off"), partial(host_edits.unpin, picture_id=picture.id, address=address)
+                )
             )
         else:
             self.point_picked.emit(address)

@@ -18,10 +18,12 @@ from pigtail.job.errors import EditError, JobError
 from pigtail.job.places import Pad, Place
 from pigtail.job.roles import role_of
 from pigtail.job.wiring import star_address
+from pigtail.language import tr
 
 COLUMNS = (
-    "point", "role", "stage", "board", "part, pin", "connector", "pad", "rings to", "alive in", "true of it",
-    "papers say", "found by way of",
+    tr("point"), tr("role"), tr("stage"), tr("board"), tr("part, pin"), tr("connector"), tr("pad"),
+    tr("rings to"), tr("alive in"), tr("true of it"),
+    tr("papers say"), tr("found by way of"),
 )  # fmt: skip
 
 
@@ -34,24 +36,24 @@ class Points(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.rows = RowsModel(COLUMNS)
-        self.table = make_table(self.rows, "points_table", "Points of the host, edited in place", 11)
+        self.table = make_table(self.rows, "points_table", tr("Points of the host, edited in place"), 11)
         set_widths(self.table, (150, 92, 96, 84, 84, 72, 100, 110, 84, 150, 130))
         self._job: Job | None = None
         self.of = QComboBox()
         self.of.setObjectName("points_of")
-        self.of.setAccessibleName("Whose points are listed")
-        self.of.setToolTip("The points of the host, or of a module")
+        self.of.setAccessibleName(tr("Whose points are listed"))
+        self.of.setToolTip(tr("The points of the host, or of a module"))
         self.of.activated.connect(lambda _k: self._fill())
-        hint = (
-            "Type over any cell. Role: audio in, audio out, rail, return, control, digital, video; behind it left, right, "
-            "low way, high way, turned round, headphones, speaker. "
-            "True of it: words such as shared, not shared, bridge-tied, feedback, equalised."
+        hint = tr(
+            "Type over any cell. Role: audio in, audio out, rail, return, control, digital, video; "
+            "behind it left, right, low way, high way, turned round, headphones, speaker. True of "
+            "it: words such as shared, not shared, bridge-tied, feedback, equalised."
         )
         buttons = (
-            ("Add a point…", "add_point", self._add_point),
-            ("Remove the point", "remove_point", self._remove_point),
-            ("Add another place…", "add_place", self._add_place),
-            ("Use the other place", "next_place", self._next_place),
+            (tr("Add a point…"), "add_point", self._add_point),
+            (tr("Remove the point"), "remove_point", self._remove_point),
+            (tr("Add another place…"), "add_place", self._add_place),
+            (tr("Use the other place"), "next_place", self._next_place),
         )
         lay_out_page(self, self.table, hint, buttons, before=self.of)
 
@@ -86,7 +88,7 @@ class Points(QWidget):
         )
         target = job.terminal(f"{self.device_id}.{terminal.rings_to}")
         states = "; ".join(s.name for s in job.host.states if s.id in terminal.states) or "all"
-        said = [t.value for t in terminal.traits] + [f"not {t.value}" for t in terminal.lacks]
+        said = [t.value for t in terminal.traits] + [tr("not {t}", t=t.value) for t in terminal.lacks]
         others = "; ".join(p.text() for p in terminal.alternatives)
 
         set_point = partial(partial, host_edits.set_point, address=address)
@@ -95,18 +97,18 @@ class Points(QWidget):
             return Cell(text, edit=partial(self._typed, make), use="ink" if text else "unknown", tip=tip)
 
         return (
-            cell(terminal.name, lambda t: (f"call it {t}", partial(host_edits.set_point, address=address, name=t.strip()))),
-            cell(_role(terminal), lambda t: (f"role {t}", _role_edit(address, t))),
-            cell(stage, lambda t: (f"put on {t}", partial(host_edits.put_on_stage, address=address, stage_id=_stage(job, t)))),
-            cell(place.board, lambda t: (f"board {t}", partial(host_edits.set_place, address=address, board=t.strip()))),
-            cell(part, lambda t: (f"part {t}", _part_edit(address, t))),
-            cell(socket, lambda t: (f"connector {t}", _socket_edit(address, t))),
-            cell(_pad(place.pad), lambda t: (f"pad {t}", partial(host_edits.set_place, address=address, pad=_pad_of(t))), others),
-            cell(target.name if target else "", lambda t: (f"rings to {t}", set_point(rings_to=_point_id(self._terminals, t)))),
-            cell(states, lambda t: (f"alive in {t}", partial(host_edits.set_point, address=address, states=_states(job, t)))),
-            cell("; ".join(said), lambda t: (f"true of it: {t}", _traits_edit(address, t))),
-            cell(terminal.papers, lambda t: (f"papers say {t}", partial(host_edits.set_point, address=address, papers=t.strip()))),
-            cell(" → ".join(terminal.path), lambda t: ("found by way of", partial(host_edits.set_point, address=address, path=_path(t)))),
+            cell(terminal.name, lambda t: (tr("call it {t}", t=t), partial(host_edits.set_point, address=address, name=t.strip()))),
+            cell(_role(terminal), lambda t: (tr("role {t}", t=t), _role_edit(address, t))),
+            cell(stage, lambda t: (tr("put on {t}", t=t), partial(host_edits.put_on_stage, address=address, stage_id=_stage(job, t)))),
+            cell(place.board, lambda t: (tr("board {t}", t=t), partial(host_edits.set_place, address=address, board=t.strip()))),
+            cell(part, lambda t: (tr("part {t}", t=t), _part_edit(address, t))),
+            cell(socket, lambda t: (tr("connector {t}", t=t), _socket_edit(address, t))),
+            cell(_pad(place.pad), lambda t: (tr("pad {t}", t=t), partial(host_edits.set_place, address=address, pad=_pad_of(t))), others),
+            cell(target.name if target else "", lambda t: (tr("rings to {t}", t=t), set_point(rings_to=_point_id(self._terminals, t)))),
+            cell(states, lambda t: (tr("alive in {t}", t=t), partial(host_edits.set_point, address=address, states=_states(job, t)))),
+            cell("; ".join(said), lambda t: (tr("true of it: {t}", t=t), _traits_edit(address, t))),
+            cell(terminal.papers, lambda t: (tr("papers say {t}", t=t), partial(host_edits.set_point, address=address, papers=t.strip()))),
+            cell(" → ".join(terminal.path), lambda t: (tr("found by way of"), set_point(path=_path(t)))),
         )  # fmt: skip
 
     def _typed(self, make: Callable[[str], tuple[str, Edit]], text: str) -> None:
@@ -124,7 +126,7 @@ class Points(QWidget):
         return f"{self.device_id}.{terminals[row].id}" if 0 <= row < len(terminals) else ""
 
     def _add_point(self) -> None:
-        name = ask.line(self, "Add a point", "What is it called?")
+        name = ask.line(self, tr("Add a point"), tr("What is it called?"))
         if name and self._job is not None:
             made = Pin(
                 id=host_edits.id_of(name, [t.id for t in self._terminals]),
@@ -132,35 +134,36 @@ class Points(QWidget):
                 return_to=star_address(self._job, self.device_id).partition(".")[2],
             )
             edit = partial(host_edits.add_point, terminal=made, device_id=self.device_id)
-            self.edited.emit(Change(f"add {name}", edit))
+            self.edited.emit(Change(tr("add {name}", name=name), edit))
 
     def _remove_point(self) -> None:
         if address := self.chosen():
-            self.edited.emit(Change("remove a point", partial(host_edits.remove_point, address=address)))
+            self.edited.emit(Change(tr("remove a point"), partial(host_edits.remove_point, address=address)))
         else:
-            self.refused.emit("choose a point in the table first")
+            self.refused.emit(tr("choose a point in the table first"))
 
     def _next_place(self) -> None:
         address = self.chosen()
         terminal = self._job.terminal(address) if self._job and address else None
         if terminal is None or not terminal.alternatives:
-            self.refused.emit("no other place on the net of this point is known")
+            self.refused.emit(tr("no other place on the net of this point is known"))
             return
         self.edited.emit(
             Change(
-                "use another place on the net", partial(host_edits.use_alternative, address=address, index=0)
+                tr("use another place on the net"),
+                partial(host_edits.use_alternative, address=address, index=0),
             )
         )
 
     def _add_place(self) -> None:
         address = self.chosen()
         if not address:
-            self.refused.emit("choose a point in the table first")
+            self.refused.emit(tr("choose a point in the table first"))
             return
         text = ask.line(
             self,
-            "Another place on the same net",
-            "Board; part and pin; kind of pad (main board; R31; 0603 end)",
+            tr("Another place on the same net"),
+            tr("Board; part and pin; kind of pad (main board; R31; 0603 end)"),
         )
         if text:
             try:
@@ -170,7 +173,7 @@ class Points(QWidget):
                 return
             self.edited.emit(
                 Change(
-                    f"another place: {text}",
+                    tr("another place: {text}", text=text),
                     partial(host_edits.add_alternative, address=address, place=place),
                 )
             )
@@ -203,7 +206,12 @@ def _role_edit(address: str, text: str) -> Edit:
         for word in words:
             if word not in SOUND:
                 raise EditError(
-                    f"“{word}” is not known of a point; write any of {', '.join(SOUND)}", value=word
+                    tr(
+                        "“{word}” is not known of a point; write any of {listed}",
+                        word=word,
+                        listed=", ".join(SOUND),
+                    ),
+                    value=word,
                 )
             field, value = SOUND[word]
             changes[field] = value
@@ -235,7 +243,14 @@ def _pad_of(text: str) -> Pad:
             return pad
     if not lowered:
         return Pad.UNKNOWN
-    raise EditError(f"“{text}” is no kind of pad; write one of {', '.join(p.value for p in Pad)}", value=text)
+    raise EditError(
+        tr(
+            "“{text}” is no kind of pad; write one of {listed}",
+            text=text,
+            listed=", ".join(p.value for p in Pad),
+        ),
+        value=text,
+    )
 
 
 def _stage(job: Job, text: str) -> str:
@@ -246,7 +261,12 @@ def _stage(job: Job, text: str) -> str:
     if not lowered:
         return ""
     raise EditError(
-        f"there is no stage “{text}”; write one of {', '.join(s.name for s in job.host.stages)}", value=text
+        tr(
+            "there is no stage “{text}”; write one of {listed}",
+            text=text,
+            listed=", ".join(s.name for s in job.host.stages),
+        ),
+        value=text,
     )
 
 
@@ -257,7 +277,7 @@ def _point_id(terminals: Sequence[AnyTerminal], text: str) -> str:
             return terminal.id
     if not lowered:
         return ""
-    raise EditError(f"there is no point “{text}”", value=text)
+    raise EditError(tr("there is no point “{text}”", text=text), value=text)
 
 
 def _states(job: Job, text: str) -> tuple[str, ...]:
@@ -276,7 +296,12 @@ def _state(states: tuple[State, ...], text: str) -> State:
         if lowered in (state.id, state.name.lower()) or (lowered and state.name.lower().startswith(lowered)):
             return state
     raise EditError(
-        f"there is no state “{text.strip()}”; write one of {', '.join(s.name for s in states)}", value=text
+        tr(
+            "there is no state “{strip}”; write one of {listed}",
+            strip=text.strip(),
+            listed=", ".join(s.name for s in states),
+        ),
+        value=text,
     )
 
 
@@ -289,7 +314,12 @@ def _traits_edit(address: str, text: str) -> Edit:
         trait = next((t for t in Trait if word in t.value or word.replace(" ", "-") in t.value), None)
         if trait is None:
             raise EditError(
-                f"“{word}” is not known; write one of {'; '.join(t.value for t in Trait)}", value=word
+                tr(
+                    "“{word}” is not known; write one of {listed}",
+                    word=word,
+                    listed="; ".join(t.value for t in Trait),
+                ),
+                value=word,
             )
         wanted[trait] = not negative
 

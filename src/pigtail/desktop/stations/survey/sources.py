@@ -30,23 +30,24 @@ from pigtail.job.quantities import (
     beside,
 )
 from pigtail.job.windings import regulation, source_resistance
+from pigtail.language import tr
 from pigtail.units import Basis, KnownError, UnreadableError, format_known
 from pigtail.units.known import Known
 
 #: A row with what it belongs to: the kind and the id of it.
 Row = tuple[tuple[str, str], tuple[Cell, ...]]
-COLUMNS = ("source", "what", "on paper", "which means")
+COLUMNS = (tr("source"), tr("what"), tr("on paper"), tr("which means"))
 #: What holds where nobody has told what may be told besides.
-BESIDE_TOLD = dict.fromkeys(DOINGS, "no more than in a burst") | {
-    "capacitance": "not judged: add up the electrolytics on the board",
-    "store": "not judged: add up the electrolytics on the rail",
-    "least": "a tenth below its volts",
+BESIDE_TOLD = dict.fromkeys(DOINGS, tr("no more than in a burst")) | {
+    "capacitance": tr("not judged: add up the electrolytics on the board"),
+    "store": tr("not judged: add up the electrolytics on the rail"),
+    "least": tr("a tenth below its volts"),
 }
 #: What a rail is asked in each state: field, words, unit.
 IN_STATE = (
-    ("voltage", "volts", "V"),
-    ("limit", "what it can give", "A"),
-    ("used", "what the host draws", "A"),
+    ("voltage", tr("volts"), "V"),
+    ("limit", tr("what it can give"), "A"),
+    ("used", tr("what the host draws"), "A"),
 )
 
 
@@ -59,19 +60,22 @@ class SourcesTable(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.rows = RowsModel(COLUMNS)
-        self.table = make_table(self.rows, "sources_table", "Where the energy comes from, edited in place", 3)
+        self.table = make_table(
+            self.rows, "sources_table", tr("Where the energy comes from, edited in place"), 3
+        )
         set_widths(self.table, (170, 210, 170))
         self._job: Job | None = None
         self._owners: list[tuple[str, str]] = []
-        hint = (
-            "Type over the column on paper. Two voltages of a winding, with nothing drawn and under a load, tell its resistance. "
-            "Which end the host joins to its ground: first end, second end, tap, none; ? while nobody has rung it out."
+        hint = tr(
+            "Type over the column on paper. Two voltages of a winding, with nothing drawn and under "
+            "a load, tell its resistance. Which end the host joins to its ground: first end, second "
+            "end, tap, none; ? while nobody has rung it out."
         )
         buttons = (
-            ("Add a winding or AC adapter…", "add_winding", self._add_winding),
-            ("Add a tapped winding…", "add_tapped", self._add_tapped),
-            ("Add a battery…", "add_battery", self._add_battery),
-            ("Remove", "remove_source", self._remove),
+            (tr("Add a winding or AC adapter…"), "add_winding", self._add_winding),
+            (tr("Add a tapped winding…"), "add_tapped", self._add_tapped),
+            (tr("Add a battery…"), "add_battery", self._add_battery),
+            (tr("Remove"), "remove_source", self._remove),
         )
         lay_out_page(self, self.table, hint, buttons)
 
@@ -98,11 +102,13 @@ class SourcesTable(QWidget):
         for winding in job.host.windings:
             owner, put = ("winding", winding.id), partial(partial, edits.set_winding, winding_id=winding.id)
             earthed = _read(put, "earthed", partial(edits.earthed_of, winding=winding, names=names))
-            told = f"{names[winding.earthed_at]} is on the ground" if winding.earthed_at else ""
+            told = (
+                tr("{names} is on the ground", names=names[winding.earthed_at]) if winding.earthed_at else ""
+            )
             yield (
                 owner,
                 self._words_row(
-                    winding.name, "end that the host earths", winding.earthed.value, earthed, told
+                    winding.name, tr("end that the host earths"), winding.earthed.value, earthed, told
                 ),
             )
             for item in WINDING_QUANTITIES:
@@ -117,21 +123,23 @@ class SourcesTable(QWidget):
     def _batteries(self, job: Job) -> Iterator[Row]:
         for battery in job.host.batteries:
             owner, put = ("battery", battery.id), partial(partial, edits.set_battery, battery_id=battery.id)
-            name = f"{battery.name}, behind {job.label(f'{HOST}.{battery.rail}')}"
+            name = tr(
+                "{battery}, behind {value}", battery=battery.name, value=job.label(f"{HOST}.{battery.rail}")
+            )
             protected = {True: "yes", False: "no", None: "?"}[battery.protected]
-            must = "a lithium cell must have one" if battery.chemistry.lithium else ""
+            must = tr("a lithium cell must have one") if battery.chemistry.lithium else ""
             cells = f"{battery.series}s{battery.parallel}p"
             yield (
                 owner,
                 self._words_row(
-                    name, "made of", battery.chemistry.value, _read(put, "chemistry", edits.chemistry_of)
+                    name, tr("made of"), battery.chemistry.value, _read(put, "chemistry", edits.chemistry_of)
                 ),
             )
-            yield owner, self._words_row(name, "cells in series and parallel", cells, _cells(put))
+            yield owner, self._words_row(name, tr("cells in series and parallel"), cells, _cells(put))
             yield (
                 owner,
                 self._words_row(
-                    name, "has a protection", protected, _read(put, "protected", edits.yes_no), must
+                    name, tr("has a protection"), protected, _read(put, "protected", edits.yes_no), must
                 ),
             )
             for item in BATTERY_QUANTITIES:
@@ -142,7 +150,10 @@ class SourcesTable(QWidget):
                 hours = next((h.hours for h in job.day if h.state == state.id), None)
                 shown = "?" if hours is None else f"{hours:g}"
                 edit = partial(self._hours, state.id)
-                yield ("day", state.id), _row("a day's use", f"hours while “{state.name}”", shown, edit)
+                yield (
+                    ("day", state.id),
+                    _row(tr("a day's use"), tr("hours while “{state}”", state=state.name), shown, edit),
+                )
 
     def _rails(self, job: Job) -> Iterator[Row]:
         for rail in job.host.terminals:
@@ -150,9 +161,12 @@ class SourcesTable(QWidget):
                 continue
             address, owner = f"{HOST}.{rail.id}", ("rail", rail.id)
             put = partial(partial, edits.set_rail, address=address)
-            told = "moves with the mains" if rail.kept is KeptBy.NOTHING else ""
+            told = tr("moves with the mains") if rail.kept is KeptBy.NOTHING else ""
             shown = "?" if rail.kept is KeptBy.UNKNOWN else rail.kept.value
-            yield owner, self._words_row(rail.name, "kept by", shown, _read(put, "kept", edits.kept_of), told)
+            yield (
+                owner,
+                self._words_row(rail.name, tr("kept by"), shown, _read(put, "kept", edits.kept_of), told),
+            )
             for item in REGULATOR_QUANTITIES if rail.kept is KeptBy.LINEAR else ():
                 known = item.of(rail.regulator or Regulator())
                 figure = partial(partial, edits.set_regulator, address=address, field=item.field)
@@ -160,14 +174,20 @@ class SourcesTable(QWidget):
             yield from self._beside(job, address, owner)
             for state in job.host.states:
                 for field, words, unit in IN_STATE:
-                    item = Quantity(field, f"{words} while “{state.name}”", unit, -1e12, (0.0, 1.0))
+                    item = Quantity(
+                        field,
+                        tr("{words} while “{state}”", words=words, state=state.name),
+                        unit,
+                        -1e12,
+                        (0.0, 1.0),
+                    )
                     here = partial(
                         partial, edits.set_rail_state, address=address, state=state.id, field=field
                     )
                     known = getattr(rail.in_state(state.id), field)
                     yield (
                         owner,
-                        self._known_row(rail.name, item, known, _put(here, "value"), "as in all states"),
+                        self._known_row(rail.name, item, known, _put(here, "value"), tr("as in all states")),
                     )
 
     def _pins(self, job: Job) -> Iterator[Row]:
@@ -180,15 +200,15 @@ class SourcesTable(QWidget):
                     told = (
                         found.sentence
                         if found
-                        else "look it up"
+                        else tr("look it up")
                         if pin.behind
-                        else "read the marking on the board"
+                        else tr("read the marking on the board")
                     )
                     label, shown = job.label(address), pin.behind or "?"
                     yield (
                         ("pin", address),
                         self._words_row(
-                            label, "marking behind it", shown, _read(put, "marking", _marking), told
+                            label, tr("marking behind it"), shown, _read(put, "marking", _marking), told
                         ),
                     )
                     yield from self._beside(job, address, ("pin", address))
@@ -214,7 +234,7 @@ class SourcesTable(QWidget):
             put = partial(partial, edits.set_mains, field=item.field)
             yield (
                 ("mains", item.field),
-                self._known_row("the mains", item, item.of(job.mains), _put(put, "value")),
+                self._known_row(tr("the mains"), item, item.of(job.mains), _put(put, "value")),
             )
 
     def _words_row(
@@ -232,7 +252,7 @@ class SourcesTable(QWidget):
     ) -> tuple[Cell, ...]:
         edit = partial(self._value, item, make)
         if known is None:
-            return _row(source, item.words, "?", edit, told or "measure it, or type what the papers say")
+            return _row(source, item.words, "?", edit, told or tr("measure it, or type what the papers say"))
         shown = told if told and told != "as in all states" else known.basis.value
         return _row(source, item.words, format_known(known), edit, shown)
 
@@ -252,26 +272,30 @@ class SourcesTable(QWidget):
         except JobError as error:
             self.refused.emit(str(error))
             return
-        self.edited.emit(Change(text.strip() or "not known", edit))
+        self.edited.emit(Change(text.strip() or tr("not known"), edit))
 
     def _hours(self, state: str, text: str) -> None:
         try:
             hours = 0.0 if text.strip() in ("", "?") else float(text.replace("h", ""))
         except ValueError:
-            self.refused.emit(f"“{text[:30]}” is no number of hours; write 2.5")
+            self.refused.emit(tr("“{text}” is no number of hours; write 2.5", text=text[:30]))
             return
-        self.edited.emit(Change(f"{text} hours", partial(edits.set_hours, state=state, hours=hours)))
+        self.edited.emit(
+            Change(tr("{text} hours", text=text), partial(edits.set_hours, state=state, hours=hours))
+        )
 
     def _add_winding(self) -> None:
-        self._add("Add a winding or AC adapter", tapped=False)
+        self._add(tr("Add a winding or AC adapter"), tapped=False)
 
     def _add_tapped(self) -> None:
-        self._add("Add a winding with a tap", tapped=True)
+        self._add(tr("Add a winding with a tap"), tapped=True)
 
     def _add(self, title: str, *, tapped: bool) -> None:
-        name = ask.line(self, title, "What is it called? Heater winding, AC adapter …")
+        name = ask.line(self, title, tr("What is it called? Heater winding, AC adapter …"))
         if name:
-            self.edited.emit(Change(f"add {name}", partial(edits.add_winding, name=name, tapped=tapped)))
+            self.edited.emit(
+                Change(tr("add {name}", name=name), partial(edits.add_winding, name=name, tapped=tapped))
+            )
 
     def _add_battery(self) -> None:
         job = self._job
@@ -288,10 +312,15 @@ class SourcesTable(QWidget):
         )
         if rail is None:
             self.refused.emit(
-                "choose in the table the rail that the battery feeds; add a rail in Points if there is none"
+                tr(
+                    "choose in the table the rail that the battery feeds; add a rail in Points if there is "
+                    "none"
+                )
             )
             return
-        self.edited.emit(Change("add a battery", partial(edits.add_battery, rail=rail.id, name="battery")))
+        self.edited.emit(
+            Change(tr("add a battery"), partial(edits.add_battery, rail=rail.id, name="battery"))
+        )
 
     def _remove(self) -> None:
         kind, owner = self._chosen()
@@ -300,9 +329,9 @@ class SourcesTable(QWidget):
             "battery": partial(edits.remove_battery, battery_id=owner),
         }
         if kind not in removes:
-            self.refused.emit("choose a winding or a battery in the table first")
+            self.refused.emit(tr("choose a winding or a battery in the table first"))
             return
-        self.edited.emit(Change(f"remove the {kind}", removes[kind]))
+        self.edited.emit(Change(tr("remove the {kind}", kind=kind), removes[kind]))
 
     def _chosen(self) -> tuple[str, str]:
         row = self.table.currentIndex().row()
@@ -350,15 +379,17 @@ def _meaning(winding: Winding, field: str) -> str:
     """What the figures of a winding tell together."""
     ohm = source_resistance(winding)
     if field == "resistance" and winding.resistance is None and ohm is not None:
-        return f"{ohm.nominal:.3g} Ω from its two voltages"
+        return tr("{nominal:.3g} Ω from its two voltages", nominal=ohm.nominal)
     rises = regulation(winding)
     if field == "rated" and rises is not None:
-        return f"it rises by {100 * rises:.0f} % from there to nothing drawn"
+        return tr("it rises by {value:.0f} % from there to nothing drawn", value=100 * rises)
     return ""
 
 
 def _of_battery(battery: Battery, field: str) -> str:
     """What the figures of a battery tell together."""
     if field == "charge" and battery.charge is not None and battery.capacity is not None:
-        return f"{battery.charge.nominal / battery.capacity.nominal:.2g} of its capacity an hour"
+        return tr(
+            "{value:.2g} of its capacity an hour", value=battery.charge.nominal / battery.capacity.nominal
+        )
     return ""

@@ -32,6 +32,7 @@ from pigtail.job.derive import observed
 from pigtail.job.document import HOST, Job, Reading, SupplyClass
 from pigtail.job.quantities import AMBIENT, PATH_RESISTANCE, Quantity, quantities
 from pigtail.job.reading_import import text_of
+from pigtail.language import tr
 from pigtail.studies.survey.found import SurveyFound
 from pigtail.units import Basis, KnownError, UnreadableError, format_known, format_quantity
 from pigtail.units.known import Known
@@ -69,7 +70,13 @@ class ChainPicture(Painting):
         most = max((len(s.points) for s in job.host.stages), default=0)
         self.setMaximumHeight(CHAIN_HEIGHT + POINT_HEIGHT * most)
         self.describe(
-            f"{job.host.name}: {stages}. Points of the plan: {len(self.used)}, read: {len(self.used & self.read)}"
+            tr(
+                "{host}: {stages}. Points of the plan: {count}, read: {count2}",
+                host=job.host.name,
+                stages=stages,
+                count=len(self.used),
+                count2=len(self.used & self.read),
+            )
         )
 
     def paint(self, painter: QPainter, box: QRectF) -> None:
@@ -79,7 +86,7 @@ class ChainPicture(Painting):
         say(
             painter,
             QRectF(box.left(), box.top(), box.width(), 16),
-            f"{job.host.name} and the pigtail",
+            tr("{host} and the pigtail", host=job.host.name),
             bold=True,
             px=12,
         )
@@ -87,7 +94,7 @@ class ChainPicture(Painting):
         say(
             painter,
             legend,
-            "filled: read with the meter · hollow: on paper only",
+            tr("filled: read with the meter · hollow: on paper only"),
             use="dim",
             px=10,
             align=Align.AlignRight | Align.AlignVCenter,
@@ -142,28 +149,35 @@ class ChainPicture(Painting):
 
     def _pigtail(self, painter: QPainter, box: QRectF, bus: float, hanging: list[QPointF]) -> None:
         assert self.job is not None
-        names = " + ".join(m.name for m in self.job.modules) or "no module yet"
+        names = " + ".join(m.name for m in self.job.modules) or tr("no module yet")
         label = QRectF(box.left(), bus + 6, box.width(), 26)
         if hanging:
             first, last = min(p.x() for p in hanging), max(p.x() for p in hanging)
             wire(painter, [QPointF(first, bus), QPointF(max(last, first + 60), bus)], width=4.0)
             label = QRectF(first, bus + 8, box.right() - first, 22)
-        say(painter, label, f"pigtail to: {names}", bold=True, px=12, use="ink" if hanging else "dim")
+        say(
+            painter,
+            label,
+            tr("pigtail to: {names}", names=names),
+            bold=True,
+            px=12,
+            use="ink" if hanging else "dim",
+        )
 
 
 #: What the picture of the chain takes, and each point under a stage [px].
 CHAIN_HEIGHT, POINT_HEIGHT = 122, 21
 #: What the Survey can show besides its picture: words, and the page they stand for.
 PAGES = (
-    "what is known",
-    "readings taken",
-    "chain and states",
-    "points and places",
-    "connector sweep",
-    "photos and papers",
-    "before touching",
-    "windings, batteries, rails",
-    "host and modules",
+    tr("what is known"),
+    tr("readings taken"),
+    tr("chain and states"),
+    tr("points and places"),
+    tr("connector sweep"),
+    tr("photos and papers"),
+    tr("before touching"),
+    tr("windings, batteries, rails"),
+    tr("host and modules"),
 )
 KNOWN, LOG, STAGES, POINTS, SWEEP, PICTURES, HAZARD, SOURCES, DEVICES = range(len(PAGES))
 
@@ -178,27 +192,33 @@ class SurveyStation(Station):
         self.chain = ChainPicture()
         self.supply = QComboBox()
         self.supply.setObjectName("supply_class")
-        self.supply.setAccessibleName("How the host is fed")
+        self.supply.setAccessibleName(tr("How the host is fed"))
         for item in SupplyClass:
-            self.supply.addItem(item.value, item)
+            self.supply.addItem(tr(item.value), item)
         self.supply.activated.connect(self._supply_chosen)
         self.caution = QLabel()
         self.caution.setObjectName("caution")
         self.caution.setWordWrap(True)
-        self.rows = RowsModel(("terminal", "what", "on paper", "counts", "basis", "from"))
+        self.rows = RowsModel(
+            (tr("terminal"), tr("what"), tr("on paper"), tr("counts"), tr("basis"), tr("from"))
+        )
         self._doubted = ""
         self.table = make_table(
-            self.rows, "known_table", "What is known of each terminal; edit the column on paper", 5
+            self.rows, "known_table", tr("What is known of each terminal; edit the column on paper"), 5
         )
         set_widths(self.table, (138, 160, 150, 144, 88))
         self.view = QComboBox()
         self.view.setObjectName("survey_view")
-        self.view.setAccessibleName("What the table lists")
+        self.view.setAccessibleName(tr("What the table lists"))
         for words in PAGES:
             self.view.addItem(words)
         self.view.currentIndexChanged.connect(lambda _k: self._fill())
-        self.log = RowsModel(("no.", "when", "point", "against", "state", "reading", "note"))
-        self.log_table = make_table(self.log, "log_table", "Readings taken; Ctrl+D strikes the chosen one", 6)
+        self.log = RowsModel(
+            (tr("no."), tr("when"), tr("point"), tr("against"), tr("state"), tr("reading"), tr("note"))
+        )
+        self.log_table = make_table(
+            self.log, "log_table", tr("Readings taken; Ctrl+D strikes the chosen one"), 6
+        )
         set_widths(self.log_table, (42, 130, 130, 130, 96, 176))
         self.stages, self.points, self.sweep = ChainTables(), Points(), SweepTable()
         self.pictures, self.hazard = Pictures(), Hazard()
@@ -221,19 +241,19 @@ class SurveyStation(Station):
 
     def _lay_out(self) -> None:
         row = QHBoxLayout()
-        fed = QLabel("Fed by")
+        fed = QLabel(tr("Fed by"))
         fed.setBuddy(self.supply)
         row.addWidget(fed)
         row.addWidget(self.supply)
         row.addWidget(self.caution, 1)
         below = QHBoxLayout()
-        words = QLabel("List")
+        words = QLabel(tr("List"))
         words.setBuddy(self.view)
         below.addWidget(words)
         self.view.setMinimumWidth(180)
         below.addWidget(self.view)
         self.note = OneLine(
-            "Type over a value on paper (47k ±10 %, 22.8 .. 24 .. 25.2 V); readings come in below."
+            tr("Type over a value on paper (47k ±10 %, 22.8 .. 24 .. 25.2 V); readings come in below.")
         )
         self.note.setObjectName("dim")
         below.addWidget(self.note, 1)
@@ -298,7 +318,7 @@ class SurveyStation(Station):
         else:
             function = first_function(self._job, address)
             against = probe_against(self._job, address)
-            again = Ask(address, against, self._job.working_state(), function, "read it again")
+            again = Ask(address, against, self._job.working_state(), function, tr("read it again"))
             self.wants.emit(Probes(again))
 
     def _known_rows(self, job: Job, measured: Job) -> list[tuple[Cell, ...]]:
@@ -316,21 +336,21 @@ class SurveyStation(Station):
                 real_device = measured.device(device_id)
                 real_path = next(p for p in real_device.paths if p.id == path.id) if real_device else path
                 names = {t.id: t.name for t in device.terminals}
-                words = f"{names[path.a]} to {names[path.b]}"
+                words = tr("{names} to {names2}", names=names[path.a], names2=names[path.b])
                 make = partial(_path_edit, device_id, path.id)
                 edits = self._edits(PATH_RESISTANCE, path.resistance, make)
                 rows.append(_row(device.name, words, path.resistance, real_path.resistance, edits))
         for o in observed(job):
-            ends = f"{job.label(o.a)} to {job.label(o.b)}"
+            ends = tr("{a} to {b}", a=job.label(o.a), b=job.label(o.b))
             cells = _row(ends, o.words, None, o.value, None)
             rows.append((*cells[:2], Cell("–", use="dim"), *cells[3:]))
         edits = self._edits(AMBIENT, job.ambient, _ambient_edit)
-        ambient = _row("inside the case", "temperature", job.ambient, job.ambient, edits)
+        ambient = _row(tr("inside the case"), "temperature", job.ambient, job.ambient, edits)
         return [*rows, ambient]
 
     def _log_row(self, job: Job, r: Reading) -> tuple[Cell, ...]:
         state = job.state(r.state)
-        value = f"{r.function.value} {text_of(r.function, r.value.nominal)}{_clipped(r)}"
+        value = f"{tr(r.function.value)} {text_of(r.function, r.value.nominal)}{_clipped(r)}"
         use = "dim" if r.struck else "ink"
         note = f"struck; {r.note}".strip("; ") if r.struck else r.note
         if r.corrects:
@@ -365,7 +385,7 @@ class SurveyStation(Station):
 
     def _supply_chosen(self, index: int) -> None:
         item = self.supply.itemData(index)
-        self.edited.emit(Change(f"fed by {item.value}", partial(set_supply, supply=item)))
+        self.edited.emit(Change(tr("fed by {item}", item=item.value), partial(set_supply, supply=item)))
 
     def _edits(self, what: Quantity, paper: Known | None, make: Callable[[Known | None], Edit]) -> Edits:
         """What is done with what is typed over a value, its basis, its source."""
@@ -382,24 +402,31 @@ class SurveyStation(Station):
         word = text.strip().lower()
         basis = next((b for b in ON_PAPER if word and b.value.startswith(word)), None)
         if paper is None:
-            self.refused.emit(f"nobody told {what.words} yet; type the value first")
+            self.refused.emit(tr("nobody told {what} yet; type the value first", what=what.words))
         elif basis is None:
             allowed = ", ".join(b.value for b in ON_PAPER)
             self.refused.emit(
-                f"“{text[:30]}” is no basis that can be typed; write {allowed}, or log a reading"
+                tr(
+                    "“{text}” is no basis that can be typed; write {allowed}, or log a reading",
+                    text=text[:30],
+                    allowed=allowed,
+                )
             )
         else:
-            self.edited.emit(Change(f"{what.words}: {basis.value}", make(replace(paper, basis=basis))))
+            self.edited.emit(Change(f"{what.words}: {tr(basis.value)}", make(replace(paper, basis=basis))))
 
     def _sourced(
         self, what: Quantity, paper: Known | None, make: Callable[[Known | None], Edit], text: str
     ) -> None:
         """Say where a value on paper comes from."""
         if paper is None:
-            self.refused.emit(f"nobody told {what.words} yet; type the value first")
+            self.refused.emit(tr("nobody told {what} yet; type the value first", what=what.words))
         else:
             self.edited.emit(
-                Change(f"{what.words}: from {text.strip()}", make(replace(paper, source=text.strip())))
+                Change(
+                    tr("{what}: from {strip}", what=what.words, strip=text.strip()),
+                    make(replace(paper, source=text.strip())),
+                )
             )
 
     def _typed(
@@ -417,7 +444,9 @@ class SurveyStation(Station):
         slip = slip_of_value(what, known) if known is not None and text != self._doubted else None
         self._doubted = text if slip is not None else ""
         if slip is not None:
-            self.refused.emit(f"{slip.question} Type that, or {text} once more to keep it.")
+            self.refused.emit(
+                tr("{question} Type that, or {text} once more to keep it.", question=slip.question, text=text)
+            )
             return
         self.edited.emit(Change(f"{what.words} {text}", make(known)))
 
@@ -426,10 +455,10 @@ def _clipped(r: Reading) -> str:
     """What was clipped on for a reading, in words."""
     words = [
         f"{format_quantity(known.nominal, known.unit)} {how}"
-        for known, how in ((r.load, "across"), (r.series, "in series"), (r.current, "through"))
+        for known, how in ((r.load, "across"), (r.series, tr("in series")), (r.current, "through"))
         if known is not None
     ]
-    words += [f"playing {r.drive}"] if r.drive else []
+    words += [tr("playing {drive}", drive=r.drive)] if r.drive else []
     return f" ({', '.join(words)})" if words else ""
 
 
@@ -475,7 +504,7 @@ def _row(
     value, based, sourced = edits if edits is not None else (None, None, None)
     if counts is not None and counts.basis is Basis.MEASURED:
         based = sourced = None  # the log tells these
-    how = how_to_find(words) or "measure it, or type what the papers say"
+    how = how_to_find(words) or tr("measure it, or type what the papers say")
     return (
         Cell(terminal, tip=tip_for(terminal)),
         Cell(words, use="dim", tip=tip_for(words, words)),

@@ -19,6 +19,7 @@ from pigtail.job.document import Function, Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import value_of
 from pigtail.job.wiring import return_address, star_address
+from pigtail.language import tr
 from pigtail.units import UnreadableError, format_quantity
 
 if TYPE_CHECKING:
@@ -45,19 +46,21 @@ class SweepTable(QWidget):
         super().__init__()
         self.connector = QComboBox()
         self.connector.setObjectName("connector")
-        self.connector.setAccessibleName("Connector")
+        self.connector.setAccessibleName(tr("Connector"))
         self.connector.currentIndexChanged.connect(lambda _k: self._fill())
-        self.rows = RowsModel(("pin",))
-        self.table = make_table(self.rows, "sweep_table", "Volts of each pin in each state; type them in", 0)
+        self.rows = RowsModel((tr("pin"),))
+        self.table = make_table(
+            self.rows, "sweep_table", tr("Volts of each pin in each state; type them in"), 0
+        )
         self.hint = QLabel()
         self.hint.setObjectName("dim")
         self.hint.setWordWrap(True)
-        self.add = QPushButton("Add a connector…")
+        self.add = QPushButton(tr("Add a connector…"))
         self.add.setObjectName("add_connector")
-        self.accept = QPushButton("Take the class as its role")
+        self.accept = QPushButton(tr("Take the class as its role"))
         self.accept.setObjectName("accept_class")
-        self.accept.setAccessibleName("Make the chosen pin a point of the role that it was classed as")
-        self.settle = QPushButton("Set the probes")
+        self.accept.setAccessibleName(tr("Make the chosen pin a point of the role that it was classed as"))
+        self.settle = QPushButton(tr("Set the probes"))
         self.settle.setObjectName("sweep_probes")
         self.add.clicked.connect(self._add)
         self.accept.clicked.connect(self._accept)
@@ -66,7 +69,7 @@ class SweepTable(QWidget):
         self._rows: tuple = ()  # type: ignore[type-arg]
         self._states = 0
         top = QHBoxLayout()
-        for widget in (QLabel("Connector"), self.connector, self.add, self.accept, self.settle):
+        for widget in (QLabel(tr("Connector")), self.connector, self.add, self.accept, self.settle):
             top.addWidget(widget)
         top.addStretch(1)
         layout = QVBoxLayout(self)
@@ -92,7 +95,7 @@ class SweepTable(QWidget):
             button.setEnabled(bool(name))
         if job is None or not name:
             self.hint.setText(
-                "No connector yet: add one with its number of pins, then read every pin in every state."
+                tr("No connector yet: add one with its number of pins, then read every pin in every state.")
             )
             self.rows.show_rows([])
             return
@@ -101,9 +104,12 @@ class SweepTable(QWidget):
         self._rows = sweep(job, name)
         against = job.label(star_address(job)) if star_address(job) else "?"
         self.hint.setText(
-            f"DC against {against}. Type a voltage into a cell, or set the probes and read the meter."
+            tr(
+                "DC against {against}. Type a voltage into a cell, or set the probes and read the meter.",
+                against=against,
+            )
         )
-        columns = ("pin", *(names[s] for s in live), "is", "because", "would settle it")
+        columns = ("pin", *(names[s] for s in live), "is", "because", tr("would settle it"))
         if columns != self.rows.columns:
             self.rows.beginResetModel()
             self.rows.columns = columns
@@ -128,11 +134,11 @@ class SweepTable(QWidget):
         settle = ""
         if row.settle is not None:
             there = job.state(row.settle.state)
-            loaded = " under a load" if row.settle.load else ""
-            settle = f"{row.settle.function.value}{loaded}, {there.name if there else '?'}"
+            loaded = tr(" under a load") if row.settle.load else ""
+            settle = f"{tr(row.settle.function.value)}{loaded}, {there.name if there else '?'}"
         return (
             *cells,
-            Cell(row.kind.value, use=use),
+            Cell(tr(row.kind.value), use=use),
             Cell(row.reason, use="dim"),
             Cell(settle, use="unknown"),
         )
@@ -148,7 +154,7 @@ class SweepTable(QWidget):
         if not against or against == address:
             against = star_address(self._job)
         if not against:
-            self.refused.emit("the host has no return yet: make one pin or the shield a return first")
+            self.refused.emit(tr("the host has no return yet: make one pin or the shield a return first"))
             return
         edit = partial(
             log_reading,
@@ -159,7 +165,9 @@ class SweepTable(QWidget):
             value=value,
             when=now(),
         )
-        self.edited.emit(Change(f"{self._job.label(address)} reads {text}", edit))
+        self.edited.emit(
+            Change(tr("{address} reads {text}", address=self._job.label(address), text=text), edit)
+        )
 
     def chosen(self) -> PinRow | None:
         """The row chosen, or None."""
@@ -167,9 +175,9 @@ class SweepTable(QWidget):
         return self._rows[row] if 0 <= row < len(self._rows) else None
 
     def _add(self) -> None:
-        name = ask.line(self, "Add a connector", "What is it called (J4)?")
+        name = ask.line(self, tr("Add a connector"), tr("What is it called (J4)?"))
         pins = (
-            ask.number(self, "Add a connector", "How many pins has it?", 8, 1, host_edits.MOST_PINS)
+            ask.number(self, tr("Add a connector"), tr("How many pins has it?"), 8, 1, host_edits.MOST_PINS)
             if name
             else None
         )
@@ -177,7 +185,8 @@ class SweepTable(QWidget):
             against = star_address(self._job).partition(".")[2]
             self.edited.emit(
                 Change(
-                    f"add {name}", partial(host_edits.add_connector, name=name, pins=pins, against=against)
+                    tr("add {name}", name=name),
+                    partial(host_edits.add_connector, name=name, pins=pins, against=against),
                 )
             )
 
@@ -187,11 +196,11 @@ class SweepTable(QWidget):
         row = self.chosen()
         role = ROLE_OF.get(row.kind) if row is not None else None
         if row is None or role is None:
-            self.refused.emit("choose a pin that is classed; an unknown one has no role to take")
+            self.refused.emit(tr("choose a pin that is classed; an unknown one has no role to take"))
             return
         self.edited.emit(
             Change(
-                f"{row.address.partition('.')[2]} is {role}",
+                tr("{partition} is {role}", partition=row.address.partition(".")[2], role=role),
                 partial(host_edits.take_class, address=row.address, role=role, states=_alive(row)),
             ),
         )
@@ -199,7 +208,7 @@ class SweepTable(QWidget):
     def _probe(self) -> None:
         row = self.chosen() or next((r for r in self._rows if r.settle is not None), None)
         if row is None or row.settle is None:
-            self.refused.emit("nothing is open at this pin; choose another")
+            self.refused.emit(tr("nothing is open at this pin; choose another"))
             return
         self.probe.emit(row.settle)
 

@@ -16,6 +16,7 @@ from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import Probes
 from pigtail.edits.change import Change
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.studies.taps.found import TapsFound
 
 if TYPE_CHECKING:
@@ -46,8 +47,19 @@ class Ranking(Painting):
         self.job, self.want, self.address = job, want, address
         best = want.candidates[0] if want.candidates else None
         self.setFixedHeight(int(50 + ROW * min(max(len(want.candidates), 1), MOST_ROWS)))
-        words = f"best: {job.label(best.address)}" if best else "no point of this kind is known yet"
-        self.describe(f"{want.words}: {len(want.candidates)} candidates, {words}")
+        words = (
+            tr("best: {address}", address=job.label(best.address))
+            if best
+            else tr("no point of this kind is known yet")
+        )
+        self.describe(
+            tr(
+                "{want}: {count} candidates, {words}",
+                want=want.words,
+                count=len(want.candidates),
+                words=words,
+            )
+        )
 
     def candidates(self) -> tuple[TapCandidate, ...]:
         """The candidates from the first that is shown."""
@@ -65,17 +77,20 @@ class Ranking(Painting):
             bold=True,
             px=12,
         )
-        say(painter, QRectF(left, box.top(), 90, 16), "poor", use="dim", px=10)
+        say(painter, QRectF(left, box.top(), 90, 16), tr("poor"), use="dim", px=10)
         say(
             painter,
             QRectF(box.right() - 90, box.top(), 90, 16),
-            "good",
+            tr("good"),
             use="dim",
             px=10,
             align=Align.AlignRight | Align.AlignVCenter,
         )
         if not self.candidates():
-            words = "No point of this kind is known on the host. Add one in the Survey, or sweep a connector there."
+            words = tr(
+                "No point of this kind is known on the host. Add one in the Survey, or sweep a connector "
+                "there."
+            )
             say(
                 painter,
                 box.adjusted(0, 26, 0, 0),
@@ -101,7 +116,7 @@ class Ranking(Painting):
             say(
                 painter,
                 QRectF(box.left(), box.bottom() - 10, 200, 14),
-                f"{more} more: arrow keys",
+                tr("{more} more: arrow keys", more=more),
                 use="dim",
                 px=10,
             )
@@ -117,7 +132,7 @@ class Ranking(Painting):
             painter.setBrush(t.color("picked"))
             painter.drawRoundedRect(rect, 5, 5)
         terminal = self.job.terminal(candidate.address)
-        name = self.job.label(candidate.address) + ("  · in the plan" if candidate.used else "")
+        name = self.job.label(candidate.address) + (tr("  · in the plan") if candidate.used else "")
         text = QRectF(rect.left() + 6, rect.top() + 2, left - rect.left() - 14, 17)
         say(painter, text, name, bold=candidate.used, px=12)
         place = terminal.place.text() if terminal is not None else ""
@@ -165,7 +180,7 @@ class TapsStation(Station):
         super().__init__()
         self.wanted = QComboBox()
         self.wanted.setObjectName("want")
-        self.wanted.setAccessibleName("What is wanted of the host")
+        self.wanted.setAccessibleName(tr("What is wanted of the host"))
         self.wanted.setMinimumWidth(330)
         self.wanted.currentIndexChanged.connect(lambda _k: self._want_chosen())
         self.ranking = Ranking()
@@ -175,16 +190,16 @@ class TapsStation(Station):
         self.wrong = QLabel()
         self.wrong.setObjectName("wrong_choice")
         self.wrong.setWordWrap(True)
-        self.marks = RowsModel(("criterion", "weight", "counts", "why"))
-        self.marks_table = make_table(self.marks, "marks_table", "Criteria of the chosen point", 3)
+        self.marks = RowsModel((tr("criterion"), tr("weight"), tr("counts"), tr("why")))
+        self.marks_table = make_table(self.marks, "marks_table", tr("Criteria of the chosen point"), 3)
         set_widths(self.marks_table, (190, 84, 118))
         self.ask = QLabel()
         self.ask.setWordWrap(True)
-        self.probes = QPushButton("Set the probes")
+        self.probes = QPushButton(tr("Set the probes"))
         self.probes.setObjectName("set_probes")
-        self.use = QPushButton("Use this point")
+        self.use = QPushButton(tr("Use this point"))
         self.use.setObjectName("use_tap")
-        self.use.setAccessibleName("Use the chosen point in the plan")
+        self.use.setAccessibleName(tr("Use the chosen point in the plan"))
         self.probes.clicked.connect(self._set_probes)
         self.use.clicked.connect(self._use)
         self._job: Job | None = None
@@ -194,11 +209,11 @@ class TapsStation(Station):
 
     def _lay_out(self) -> None:
         row = QHBoxLayout()
-        words = QLabel("Wanted of the host")
+        words = QLabel(tr("Wanted of the host"))
         words.setBuddy(self.wanted)
         row.addWidget(words)
         row.addWidget(self.wanted)
-        note = OneLine("A wide bar: not all of it is known.")
+        note = OneLine(tr("A wide bar: not all of it is known."))
         note.setObjectName("dim")
         note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row.addWidget(note, 1)
@@ -222,7 +237,7 @@ class TapsStation(Station):
         self.wanted.blockSignals(True)
         self.wanted.clear()
         for want in self._found:
-            self.wanted.addItem(f"{want.words}{'  · in the plan' if want.planned else ''}", want.key)
+            self.wanted.addItem(f"{want.words}{tr('  · in the plan') if want.planned else ''}", want.key)
         planned = next((w.key for w in self._found if w.planned), "audio_in")
         self.wanted.setCurrentIndex(max(self.wanted.findData(chosen or planned), 0))
         self.wanted.blockSignals(False)
@@ -267,16 +282,17 @@ class TapsStation(Station):
         self.marks.show_rows([_mark_row(m) for m in candidate.marks])
         asks = [in_words(self._job, c) for c in candidate.asks]
         first = (
-            f"To settle: {asks[0]}" + (f", and {len(asks) - 1} more." if len(asks) > 1 else ".")
+            tr("To settle: {asks}", asks=asks[0])
+            + (tr(", and {value} more.", value=len(asks) - 1) if len(asks) > 1 else ".")
             if asks
             else ""
         )
-        self.ask.setText(first or "Nothing is left to settle here.")
+        self.ask.setText(first or tr("Nothing is left to settle here."))
         self.probes.setVisible(bool(asks))
         self.use.setVisible(not candidate.used and not candidate.wrong)
         self.use.setEnabled(self._replaceable(candidate.address) is not None)
         self.use.setToolTip(
-            "" if self.use.isEnabled() else "the plan wants nothing of this kind; propose a plan first"
+            "" if self.use.isEnabled() else tr("the plan wants nothing of this kind; propose a plan first")
         )
 
     def _set_probes(self) -> None:
@@ -304,7 +320,7 @@ class TapsStation(Station):
         old = self._replaceable(candidate.address) if candidate else None
         if candidate is None or old is None or self._job is None:
             return
-        words = f"use {self._job.label(candidate.address)}"
+        words = tr("use {address}", address=self._job.label(candidate.address))
         self.edited.emit(Change(words, partial(move_tap, old=old, new=candidate.address)))
 
 
@@ -318,7 +334,7 @@ def _mark_row(mark: Mark) -> tuple[Cell, ...]:
         if mark.value >= 0.4
         else "fix"
     )
-    counts = "not known" if mark.value is None else f"{100 * mark.value:.0f} %"
+    counts = tr("not known") if mark.value is None else f"{100 * mark.value:.0f} %"
     return (
         Cell(mark.words),
         Cell(WEIGHT * int(mark.weight), use="dim"),
