@@ -26,8 +26,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         return int(run_shots(options.folder))
     if options.command in ("demo", "open"):
+        from pigtail.language import chosen, speak
         from pigtail.service.client import Helper
 
+        speak(chosen())  # before anything that says a word is imported, here and in the studies' process
         helper = Helper()  # before Qt is imported: the studies' process loads meanwhile
         try:
             from pigtail.desktop.start import run_window

@@ -46,6 +46,7 @@ from pigtail.job.measured import Measured
 from pigtail.job.safety import Safety, safety
 from pigtail.job.windings import winding_of
 from pigtail.job.wiring import pin_of, rail_of, return_address, return_links, supply_links
+from pigtail.language import tr
 from pigtail.studies.findings import Finding
 from pigtail.studies.power.cell import SETS_V
 from pigtail.studies.power.found import MISWIRED
@@ -60,11 +61,11 @@ OVERLOADED = (
     "power.living_given",
 )  # fmt: skip
 #: What an arrangement of the returns does to the burst.
-HEAVIER = "Less drop in that conductor."
-LIFTED = "No loop, but all of the supply return's drop is heard."
-LIFTED_ALONE = "The only way home made weaker."
-LEFT_OUT = "One return only: all of its drop is heard."
-CLOSED = "The burst divides between the two again."
+HEAVIER = tr("Less drop in that conductor.")
+LIFTED = tr("No loop, but all of the supply return's drop is heard.")
+LIFTED_ALONE = tr("The only way home made weaker.")
+LEFT_OUT = tr("One return only: all of its drop is heard.")
+CLOSED = tr("The burst divides between the two again.")
 
 
 #: What another rectifier, or two wires swapped, mend.
@@ -119,7 +120,7 @@ def candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     if what in ("no_feed", "no_plan", "no_supply", "missing") and safety(job) is Safety.OPEN:
         for module in job.modules:
             edit = partial(propose_plan, module_id=module.id)
-            yield Attempt(f"propose a plan for {module.name}", edit, whole_plan=True)
+            yield Attempt(tr("propose a plan for {module}", module=module.name), edit, whole_plan=True)
 
 
 def _turned_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
@@ -130,10 +131,14 @@ def _turned_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
         if not isinstance(rail, Rail) or rail.voltage is None or rail.voltage.high >= 0:
             continue
         if any(does(s, Does.SEPARATES) for s in link.sections):
-            yield Attempt("turn the converter's input round", partial(turned_round, link_id=link.id))
+            yield Attempt(tr("turn the converter's input round"), partial(turned_round, link_id=link.id))
             continue
         for shape in those("supply", Does.SEPARATES):
-            label = f"{shape.remedy}, its plus at {job.label(return_address(job, rail_of(job, link)))}"
+            label = tr(
+                "{remedy}, its plus at {return_address}",
+                remedy=shape.remedy,
+                return_address=job.label(return_address(job, rail_of(job, link))),
+            )
             yield Attempt(label, partial(turned_converter, link_id=link.id, key=shape.key))
 
 
@@ -157,7 +162,9 @@ def _supply_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
         for rail in rails(job, pin):
             if rail != old_rail:
                 moved = partial(edits.replace_link, link=rerailed(job, link, rail))
-                yield Attempt(f"take the supply{whose} from the {job.label(rail)}", moved)
+                yield Attempt(
+                    tr("take the supply{whose} from the {rail}", whose=whose, rail=job.label(rail)), moved
+                )
 
 
 #: What mends a finding of a supply from a winding: other rectifiers, a larger reservoir, other converters, two sides apart.
@@ -184,16 +191,19 @@ def _winding_candidates(job: Job, link: Link, finding: Finding) -> Iterator[Atte
     rest = tuple(s.topology for s in link.sections if not does(s, Does.RECTIFIES))
     put = partial(partial, put_supply, pin=pin, source=winding.id)
     if trapped:
-        yield Attempt("swap the two wires from the winding", partial(turned_legs, link_id=link.id))
+        yield Attempt(tr("swap the two wires from the winding"), partial(turned_legs, link_id=link.id))
     for shape in those("supply", Does.RECTIFIES) if trapped or what in (*FEW_VOLTS, "power.reverse") else ():
         twin = shape.inputs == now.inputs and shape.key != now.key
         if shape.key != now.key and (len(shape.inputs) < 3 or winding.tap) and (twin or trapped):
-            yield Attempt(f"use a {_lower(shape.title)}{whose}", put(keys=(shape.key, *rest)))
+            yield Attempt(
+                tr("use a {lower}{whose}", lower=_lower(shape.title), whose=whose),
+                put(keys=(shape.key, *rest)),
+            )
     section = next(s for s in link.sections if s.topology == now.key)
     farads = next(now.values(section)[r.name].nominal for r in now.bought() if r.role is Task.RESERVOIR)
     for larger in members("E3", 1.5 * farads, 5 * farads) if what in FEW_VOLTS else ():
         if larger <= MOST_FARADS:
-            label = f"a reservoir of {format_quantity(larger, 'F')}{whose}"
+            label = tr("a reservoir of {larger}{whose}", larger=format_quantity(larger, "F"), whose=whose)
             yield Attempt(label, put(keys=(now.key, *rest), reservoir=larger))
     for key in CONVERTERS_FOR.get(what, ()):
         if key not in rest:
@@ -202,7 +212,11 @@ def _winding_candidates(job: Job, link: Link, finding: Finding) -> Iterator[Atte
         bridge = first("supply", Does.RECTIFIES)
         shape = those("supply", Does.SEPARATES)[1]
         if shape.key not in rest:
-            label = f"a bridge and an isolated converter, {_lower(shape.title.partition(', ')[2])}{whose}"
+            label = tr(
+                "a bridge and an isolated converter, {lower}{whose}",
+                lower=_lower(shape.title.partition(", ")[2]),
+                whose=whose,
+            )
             yield Attempt(label, put(keys=(bridge.key, shape.key)))
 
 
@@ -221,8 +235,10 @@ def _charge_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
         now = shape.values(section)[rule.name].nominal
         for times in FASTER if finding.judgement == "power.charges_playing" else SLOWER:
             ohm = nearest(times * now, rule.series)
-            label = (
-                f"charge with {format_quantity(SETS_V / ohm, 'A', 2)}, {format_quantity(ohm, 'Ω')} to set it"
+            label = tr(
+                "charge with {value}, {ohm} to set it",
+                value=format_quantity(SETS_V / ohm, "A", 2),
+                ohm=format_quantity(ohm, "Ω"),
             )
             put = partial(
                 edits.set_part, link_id=finding.subject, section=at, name=rule.name, value=rule.known(ohm)
@@ -257,14 +273,14 @@ def _module_named(job: Job, link: Link) -> str:
 def _whose(job: Job, link: Link) -> str:
     """Which module a supply is for, in words that follow."""
     name = _module_named(job, link)
-    return f" for {name}" if name else ""
+    return tr(" for {name}", name=name) if name else ""
 
 
 def _filter_candidates(job: Job) -> Iterator[Attempt]:
     """A reservoir at each module, which gives its bursts."""
     for link in job.links:
         if link.purpose is Purpose.SUPPLY and not any(does(s, Does.FILTERS) for s in link.sections):
-            label = f"add a supply filter at {_module_named(job, link) or 'the module'}"
+            label = tr("add a supply filter at {value}", value=_module_named(job, link) or tr("the module"))
             yield Attempt(label, partial(add_filter, link_id=link.id))
 
 
@@ -272,7 +288,7 @@ def _stage_candidates(job: Job, finding: Finding) -> Iterator[Attempt]:
     """The stages of a feed from another rail."""
     for rail in rails(job):
         edit = partial(set_stage_rail, link_id=finding.subject, rail=rail)
-        yield Attempt(f"supply the stage from the {job.label(rail)}", edit)
+        yield Attempt(tr("supply the stage from the {rail}", rail=job.label(rail)), edit)
 
 
 def return_candidates(job: Job) -> Iterator[Attempt]:
@@ -283,24 +299,30 @@ def return_candidates(job: Job) -> Iterator[Attempt]:
             gauge = link.joins[0].conductor.gauge
             for heavier in [g for g in (GAUGES[1], GAUGES[0]) if g < gauge][:1]:
                 edit = partial(regauged, link_id=link.id, gauge=heavier)
-                yield Attempt(f"{link.name.lower()} in AWG {heavier}", edit, HEAVIER)
+                yield Attempt(
+                    tr("{lower} in AWG {heavier}", lower=link.name.lower(), heavier=heavier), edit, HEAVIER
+                )
         for link in return_choices(job, module.id):
             if not any(does(s, Does.LIFTS) for s in link.sections):
                 lifted = (first("return", Does.LIFTS).section(),)
                 edit = partial(edits.set_sections, link_id=link.id, sections=lifted)
                 yield Attempt(
-                    f"lift the {link.name.lower()} with 10 Ω",
+                    tr("lift the {lower} with 10 Ω", lower=link.name.lower()),
                     edit,
                     LIFTED if len(links) > 1 else LIFTED_ALONE,
                 )
             else:
                 edit = partial(edits.set_sections, link_id=link.id, sections=(plain(),))
-                yield Attempt(f"close the {link.name.lower()} with a plain wire", edit, CLOSED)
+                yield Attempt(
+                    tr("close the {lower} with a plain wire", lower=link.name.lower()), edit, CLOSED
+                )
             if len(links) > 1:
                 yield _leaving_out(link)
 
 
 def _leaving_out(link: Link) -> Attempt:
     return Attempt(
-        f"leave out the {link.name.lower()}", partial(edits.remove_link, link_id=link.id), LEFT_OUT
+        tr("leave out the {lower}", lower=link.name.lower()),
+        partial(edits.remove_link, link_id=link.id),
+        LEFT_OUT,
     )

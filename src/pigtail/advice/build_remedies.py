@@ -23,6 +23,7 @@ from pigtail.edits.links import set_conductor
 from pigtail.edits.modules import remove_module
 from pigtail.job.build import AreaKind, BoardKind, Fixing, Metal, Relief, ScreenAt
 from pigtail.job.document import Job, Picture
+from pigtail.language import tr
 from pigtail.panel.places import ranked_places
 from pigtail.studies.findings import Finding
 from pigtail.studies.loom.found import LoomWire
@@ -45,15 +46,15 @@ def build_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
     """Edits worth trying for a finding of Build."""
     kind = finding.code.removeprefix("build.")
     if kind in ("left_out", "silent"):
-        yield "propose a plan for it", partial(propose_plan, module_id=finding.subject)
+        yield tr("propose a plan for it"), partial(propose_plan, module_id=finding.subject)
         if kind == "left_out":
-            yield "take it out of the job", partial(remove_module, module_id=finding.subject)
+            yield tr("take it out of the job"), partial(remove_module, module_id=finding.subject)
         return
     if kind.startswith(("hole_", "unplaced")):
         yield from _places(job, finding.subject)
     elif kind == "point_many":
         for board in (BoardKind.STRIP, BoardKind.PERFORATED):
-            yield f"put them on {board.value}", partial(set_board_kind, kind=board)
+            yield tr("put them on {board}", board=board.value), partial(set_board_kind, kind=board)
     elif kind.startswith("swarf"):
         yield from _swarf(job)
     elif job.build.mounting(finding.subject) is not None:
@@ -78,25 +79,25 @@ def _wires(job: Job, finding: Finding, kind: str) -> Iterator[Fix]:
     elif kind.startswith("screen_"):
         wrong = [w for w in here if w.screened and w.screen in (ScreenAt.BOTH, ScreenAt.NEITHER)]
         for at, words in (
-            (ScreenAt.TERMINAL, "at the terminal only"),
-            (ScreenAt.BOARD, "at the network only"),
+            (ScreenAt.TERMINAL, tr("at the terminal only")),
+            (ScreenAt.BOARD, tr("at the network only")),
         ):
-            yield f"join the screen {words}", _each(wrong, screen=at)
+            yield tr("join the screen {words}", words=words), _each(wrong, screen=at)
     elif kind in ("shaken", "no_relief"):
         bare = [w for w in here if w.fine and w.relief is Relief.NONE]
-        yield "hold the joint with hot glue or adhesive", _each(bare, relief=Relief.GLUE)
-        yield "tie the wire beside the joint", _each(bare, relief=Relief.TIE)
+        yield tr("hold the joint with hot glue or adhesive"), _each(bare, relief=Relief.GLUE)
+        yield tr("tie the wire beside the joint"), _each(bare, relief=Relief.TIE)
     elif kind == "together":
         close = [w for w, _, _ in beside_noise(job, wires) if w.link == finding.subject]
-        yield "screen the wire, joined at one end", _each(close, screened=True)
-        yield "give it a route of its own", _each(close, route="a route of its own")
+        yield tr("screen the wire, joined at one end"), _each(close, screened=True)
+        yield tr("give it a route of its own"), _each(close, route=tr("a route of its own"))
     elif kind == "heavy":
         yield (
-            "enamelled wire, AWG 30",
+            tr("enamelled wire, AWG 30"),
             _each([w for w in heavy_on_pads(job, wires) if w.link == finding.subject], gauge=30),
         )
     elif kind.startswith("twist_"):
-        yield "take it out of the twist", _each([w for w in here if w.twist], twist="")
+        yield tr("take it out of the twist"), _each([w for w in here if w.twist], twist="")
     elif kind == "length_unknown":
         yield from _measured_on_photo(job, here)
 
@@ -125,7 +126,7 @@ def _clash(job: Job, wires: tuple[LoomWire, ...], colour: str) -> Iterator[Fix]:
                 job = set_conductor(job, w.link, w.port, colour="")
             return job
 
-        yield "give each its usual colour", as_usual
+        yield tr("give each its usual colour"), as_usual
     functions = list(dict.fromkeys(w.function for w in wires if w.colour == colour))
     free = [c for c in SPARE if all(w.colour != c for w in wires)]
     if len(functions) > 1 and free:
@@ -144,10 +145,16 @@ def _apart(wires: tuple[LoomWire, ...], a: LoomWire, b: LoomWire) -> Iterator[Fi
     usual = usual_colours()
     for w, other in ((a, b), (b, a)):
         if usual[w.function] not in (w.colour, other.colour):
-            yield f"{w.function} {usual[w.function]}, as is usual", _on(w, colour=usual[w.function])
+            yield (
+                tr("{function} {usual}, as is usual", function=w.function, usual=usual[w.function]),
+                _on(w, colour=usual[w.function]),
+            )
     free = [c for c in SPARE if all(w.colour != c for w in wires)]
     if free:
-        yield f"{a.function} of {a.start} {free[0]}", _on(a, colour=free[0])
+        yield (
+            tr("{function} of {start} {free}", function=a.function, start=a.start, free=free[0]),
+            _on(a, colour=free[0]),
+        )
 
 
 def _measured_on_photo(job: Job, wires: list[LoomWire]) -> Iterator[Fix]:
@@ -159,7 +166,10 @@ def _measured_on_photo(job: Job, wires: list[LoomWire]) -> Iterator[Fix]:
                 known = Known.of(
                     length, "m", Basis.MEASURED, tolerance=PHOTO_SPREAD, source=f"pinned on {picture.name}"
                 )
-                yield f"{100 * length:.0f} cm, as pinned on {picture.name}", _on(w, length=known)
+                yield (
+                    tr("{value:.0f} cm, as pinned on {picture}", value=100 * length, picture=picture.name),
+                    _on(w, length=known),
+                )
 
 
 def pinned_length(picture: Picture, a: str, b: str) -> float | None:
@@ -178,18 +188,18 @@ def pinned_length(picture: Picture, a: str, b: str) -> float | None:
 def _held(job: Job, of: str, kind: str) -> Iterator[Fix]:
     fixes: dict[str, tuple[tuple[str, dict[str, Any]], ...]] = {
         "loose": (
-            ("tape it down", {"fixing": Fixing.TAPE}),
-            ("put it on stand-offs", {"fixing": Fixing.STANDOFFS}),
+            (tr("tape it down"), {"fixing": Fixing.TAPE}),
+            (tr("put it on stand-offs"), {"fixing": Fixing.STANDOFFS}),
         ),
         "fixing_unsaid": (
-            ("tape it down", {"fixing": Fixing.TAPE}),
-            ("put it on stand-offs", {"fixing": Fixing.STANDOFFS}),
+            (tr("tape it down"), {"fixing": Fixing.TAPE}),
+            (tr("put it on stand-offs"), {"fixing": Fixing.STANDOFFS}),
         ),
         "antenna_shut": (
-            ("put it at a slot or window", {"antenna": Metal.SLOT}),
-            ("put it outside the metal", {"antenna": Metal.CLEAR}),
+            (tr("put it at a slot or window"), {"antenna": Metal.SLOT}),
+            (tr("put it outside the metal"), {"antenna": Metal.CLEAR}),
         ),
-        "sharp": (("trim the leads and put a sheet between", {"sharp": False}),),
+        "sharp": ((tr("trim the leads and put a sheet between"), {"sharp": False}),),
     }
     stem = next((s for s in fixes if kind.startswith(s)), "")
     for label, changes in fixes.get(stem, ()):
@@ -204,7 +214,9 @@ def _places(job: Job, fitting_id: str) -> Iterator[Fix]:
     if panel is None or fitting is None:
         return
     for place in ranked_places(panel, replace(fitting, x=None, y=None), PLACES):
-        label = f"{fitting.name} at {place.x:g}, {place.y:g} mm: {place.why}"
+        label = tr(
+            "{fitting} at {x:g}, {y:g} mm: {why}", fitting=fitting.name, x=place.x, y=place.y, why=place.why
+        )
         yield label, partial(place_fitting, fitting_id=fitting_id, x=place.x, y=place.y)
 
 
@@ -212,7 +224,7 @@ def _swarf(job: Job) -> Iterator[Fix]:
     panel = job.build.panel
     if panel is None:
         return
-    yield "take the panel off for drilling", partial(change_panel, comes_off=True)
+    yield tr("take the panel off for drilling"), partial(change_panel, comes_off=True)
     open_boards = [a for a in panel.areas if a.kind is AreaKind.BOARD and a.covered is not True]
     if open_boards and panel.comes_off is False:
 
@@ -221,4 +233,4 @@ def _swarf(job: Job) -> Iterator[Fix]:
                 job = put_area(job, replace(area, covered=True))
             return job
 
-        yield f"cover {', '.join(a.name for a in open_boards)} with tape and a cloth", cover
+        yield tr("cover {listed} with tape and a cloth", listed=", ".join(a.name for a in open_boards)), cover

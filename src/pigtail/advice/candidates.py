@@ -19,6 +19,7 @@ from pigtail.circuit import noise_of
 from pigtail.edits.plan import as_held, rejoined
 from pigtail.job.document import AudioIn, AudioOut, Job, Link
 from pigtail.job.measured import Measured
+from pigtail.language import tr
 from pigtail.model import names, subjects
 from pigtail.model.cascade import networks, section_inputs, swing_dbv, told_against
 from pigtail.model.estimate import Estimate, Input, Wanted
@@ -183,7 +184,14 @@ class Candidates:
             kind = self._kind(place)
             if not self._locked(place) and not self.wish.values(run, kind):
                 unit = "F" if kind == "capacitor" else "Ω"
-                found.add(f"a {kind} of {format_quantity(run[1], unit)} to {format_quantity(run[2], unit)}")
+                found.add(
+                    tr(
+                        "a {kind} of {run} to {run2}",
+                        kind=kind,
+                        run=format_quantity(run[1], unit),
+                        run2=format_quantity(run[2], unit),
+                    )
+                )
         return found
 
     def nearest(self, member: Member) -> tuple[int, float, list[dict[str, float]]]:
@@ -442,13 +450,13 @@ def _thinned(runs: dict[str, tuple[float, ...]]) -> dict[str, tuple[float, ...]]
 
 
 WANTED = {
-    "target": Wanted("dB", "delivered minus wanted"),
-    "headroom": Wanted("dB", "the headroom to overload"),
-    "load": Wanted("Ω", "what the network loads the source with"),
-    "offset": Wanted("V", "the DC forced on the input"),
-    **{k: Wanted("dB", "the response") for k in ("bass", "bass_good", "treble", "treble_good")},
-    "peak": Wanted("dB", "the hump in the response"),
-    "output": Wanted("Ω", "what the input is driven from"),
+    "target": Wanted("dB", tr("delivered minus wanted")),
+    "headroom": Wanted("dB", tr("the headroom to overload")),
+    "load": Wanted("Ω", tr("what the network loads the source with")),
+    "offset": Wanted("V", tr("the DC forced on the input")),
+    **{k: Wanted("dB", tr("the response")) for k in ("bass", "bass_good", "treble", "treble_good")},
+    "peak": Wanted("dB", tr("the hump in the response")),
+    "output": Wanted("Ω", tr("what the input is driven from")),
 }
 #: Where a hump is looked for besides the frequencies that are judged [Hz].
 HUMP_HZ = [2.0, 3.0, 4.5, 6.0, 8.0, 12.0, 17.0, 25.0, 60.0, 10e3, 18e3]

@@ -29,6 +29,7 @@ from pigtail.job.control import Acts, Behaviour, WantedOf
 from pigtail.job.document import HOST, AudioIn, Control, ControlIn, Job, Link, Purpose, Rail, alive
 from pigtail.job.measured import Measured
 from pigtail.job.wiring import return_address, return_links, star_address
+from pigtail.language import tr
 from pigtail.studies.findings import Finding
 from pigtail.units import format_quantity
 from pigtail.units.series import nearest
@@ -70,8 +71,11 @@ def _switched(job: Job, finding: Finding) -> Iterator[Fix]:
     for teller in tellers(job, module)[:2]:
         found = sorted(ways(job, module, teller.address), key=lambda w: w.key != GATE)
         for way in islice(found, WAYS):
-            label = topology(way.key).remedy or f"use a {topology(way.key).short}"
-            yield label if teller.address in now else f"{label}, by {way.line}", way.edit
+            label = topology(way.key).remedy or tr("use a {short}", short=topology(way.key).short)
+            yield (
+                label if teller.address in now else tr("{label}, by {line}", label=label, line=way.line),
+                way.edit,
+            )
 
 
 def _only_where_heard(job: Job, finding: Finding) -> Iterator[Fix]:
@@ -86,7 +90,10 @@ def _only_where_heard(job: Job, finding: Finding) -> Iterator[Fix]:
         if state.id not in heard:
             wished = set_want(wished, module, WantedOf.POWERED, state.id, "", False)
     for label, edit in _switched(wished, finding):
-        yield f"{label}: on only where it is heard", partial(_both, wants=wished.wants, then=edit)
+        yield (
+            tr("{label}: on only where it is heard", label=label),
+            partial(_both, wants=wished.wants, then=edit),
+        )
 
 
 def _both(job: Job, wants: tuple[Behaviour, ...], then: Edit) -> Job:
@@ -114,7 +121,7 @@ def _held_apart(job: Job, finding: Finding) -> Iterator[Fix]:
             for ohm in APART_OHM:
                 part = first("control", Does.DROPS).section(r1=ohm)
                 yield (
-                    f"{_ohm(ohm)} before {job.label(ends[0])}",
+                    tr("{ohm} before {ends}", ohm=_ohm(ohm), ends=job.label(ends[0])),
                     partial(put_networks, link_id=link.id, sections=(part,)),
                 )
 
@@ -128,7 +135,7 @@ def _out_of_the_negative(job: Job, finding: Finding) -> Iterator[Fix]:
             supply = supply_of_module(job, module.id)
             for key in (GATE, *BASES):
                 edit = partial(_moved, home=link.id, supply=supply, key=key, line=link.at("ctl")[0])
-                yield f"{topology(key).remedy}, and join the negative straight", edit
+                yield tr("{remedy}, and join the negative straight", remedy=topology(key).remedy), edit
 
 
 def _moved(job: Job, home: str, supply: str, key: str, line: str) -> Job:
@@ -153,7 +160,15 @@ def _resisted(job: Job, links: list[Link], steps: tuple[float, ...]) -> Iterator
                 change = partial(
                     set_part, link_id=link.id, section=at, name=rule.name, value=rule.known(value)
                 )
-                yield f"{rule.name.upper()} of {link.name.lower()} to {_ohm(value)}", change
+                yield (
+                    tr(
+                        "{upper} of {lower} to {ohm}",
+                        upper=rule.name.upper(),
+                        lower=link.name.lower(),
+                        ohm=_ohm(value),
+                    ),
+                    change,
+                )
 
 
 def _ohm(value: float) -> str:
@@ -168,7 +183,7 @@ def _lighter(job: Job, finding: Finding) -> Iterator[Fix]:
         line = next(iter(link.at("ctl")), "")
         if link.purpose is Purpose.SUPPLY and line == finding.subject:
             yield (
-                f"{topology(GATE).remedy}, which takes nothing from it",
+                tr("{remedy}, which takes nothing from it", remedy=topology(GATE).remedy),
                 partial(put_switch, link_id=link.id, key=GATE, line=line),
             )
 
@@ -187,7 +202,7 @@ def _driven(job: Job, finding: Finding) -> Iterator[Fix]:
                 change = partial(
                     set_part, link_id=link.id, section=at, name=rule.name, value=rule.known(value)
                 )
-                yield f"{rule.name.upper()} to {_ohm(value)}", change
+                yield tr("{upper} to {ohm}", upper=rule.name.upper(), ohm=_ohm(value)), change
     yield from _resisted(job, [link], STEPS_DOWN)
     line = next(iter(link.at("ctl")), "")
     if line and link.purpose is Purpose.SUPPLY:
@@ -216,7 +231,10 @@ def _slower(job: Job, finding: Finding) -> Iterator[Fix]:
                     name=rule.name,
                     value=rule.known(value),
                 )
-                yield f"{rule.name.upper()} to {format_quantity(value, 'F')}", change
+                yield (
+                    tr("{upper} to {value}", upper=rule.name.upper(), value=format_quantity(value, "F")),
+                    change,
+                )
 
 
 def _another(job: Job, finding: Finding) -> Iterator[Fix]:
@@ -236,7 +254,7 @@ def _with_diode(job: Job, finding: Finding) -> Iterator[Fix]:
         return
     caught = first("supply", Does.COILS, Does.CATCHES)
     yield (
-        "fit the diode across the coil",
+        tr("fit the diode across the coil"),
         partial(put_switch, link_id=link.id, key=caught.key, line=link.at("ctl")[0]),
     )
 
@@ -246,7 +264,7 @@ def _steered(job: Job, finding: Finding) -> Iterator[Fix]:
     module = _module_of(job, finding)
     for teller in tellers(job, module) if module else ():
         yield (
-            f"let {job.label(teller.address)} work it",
+            tr("let {address} work it", address=job.label(teller.address)),
             partial(steer, link_id=finding.subject, line=teller.address),
         )
 
@@ -267,7 +285,7 @@ def _divided(job: Job, finding: Finding) -> Iterator[Fix]:
                 r1=nearest(FOOT_OHM * (1 - part) / part, "E12"), r2=FOOT_OHM
             )
             yield (
-                f"a divider before {job.label(finding.subject)}",
+                tr("a divider before {subject}", subject=job.label(finding.subject)),
                 partial(_padded, link_id=link.id, pad=pad, foot=return_address(job, finding.subject)),
             )
 
@@ -286,7 +304,10 @@ def _held(job: Job, finding: Finding) -> Iterator[Fix]:
     pin = job.terminal(finding.subject)
     if not isinstance(pin, ControlIn):
         return
-    name, key = f"Pull of {job.label(finding.subject).rpartition(' · ')[2]}", first("control", Does.DROPS).key
+    name, key = (
+        tr("Pull of {rpartition}", rpartition=job.label(finding.subject).rpartition(" · ")[2]),
+        first("control", Does.DROPS).key,
+    )
     rest = star_address(job) if not pin.active_low else ""
     hold = partial(add_control, key=key, end=finding.subject, name=name, parts={"r1": HOLD_OHM})
     rails = [
@@ -294,9 +315,12 @@ def _held(job: Job, finding: Finding) -> Iterator[Fix]:
         if isinstance(t, Rail) and t.voltage is not None and 2 <= t.voltage.nominal <= 6 and alive(t, job.working_state())
     ]  # fmt: skip
     if rest:
-        yield f"hold it down by {_ohm(HOLD_OHM)}", partial(hold, start=rest)
+        yield tr("hold it down by {ohm}", ohm=_ohm(HOLD_OHM)), partial(hold, start=rest)
     for rail in rails:
-        yield f"hold it up by {_ohm(HOLD_OHM)} to {job.label(rail)}", partial(hold, start=rail)
+        yield (
+            tr("hold it up by {ohm} to {rail}", ohm=_ohm(HOLD_OHM), rail=job.label(rail)),
+            partial(hold, start=rail),
+        )
 
 
 def _turned(job: Job, finding: Finding) -> Iterator[Fix]:
@@ -314,7 +338,7 @@ def _turned(job: Job, finding: Finding) -> Iterator[Fix]:
     plain = partial(add_control, key=section.topology, name=link.name)
     if line in link.at("out"):
         yield (
-            "join it from the pin to ground",
+            tr("join it from the pin to ground"),
             partial(_anew, gone=link.id, made=partial(plain, start=line, end=star_address(job))),
         )
         return
@@ -326,7 +350,7 @@ def _turned(job: Job, finding: Finding) -> Iterator[Fix]:
         ):
             rail = f"{HOST}.{terminal.id}"
             yield (
-                f"join it from {terminal.name} to the pin",
+                tr("join it from {terminal} to the pin", terminal=terminal.name),
                 partial(_anew, gone=link.id, made=partial(plain, start=rail, end=line)),
             )
 
@@ -348,7 +372,11 @@ def _shown(job: Job, finding: Finding) -> Iterator[Fix]:
     for each in links:
         line = next((a for a in (*each.starts, *each.at("out")) if isinstance(job.terminal(a), Control)), "")
         for way in ways(job, line, line) if line and not line.startswith(f"{HOST}.") else ():
-            label = f"use an {topology(way.key).short}, {way.line.rpartition(', ')[2]}"
+            label = tr(
+                "use an {short}, {rpartition}",
+                short=topology(way.key).short,
+                rpartition=way.line.rpartition(", ")[2],
+            )
             if way.key != each.sections[0].topology and label not in told:
                 told.add(label)
                 yield label, partial(_anew, gone=each.id, made=way.edit)
@@ -358,7 +386,14 @@ def _muted(job: Job, finding: Finding) -> Iterator[Fix]:
     """An output muted, or let through, by a line that tells when."""
     for teller in tellers(job, finding.subject)[:2]:
         for way in islice(ways(job, finding.subject, teller.address), WAYS):
-            yield f"{topology(way.key).remedy or topology(way.key).title.lower()}, by {way.line}", way.edit
+            yield (
+                tr(
+                    "{value}, by {line}",
+                    value=topology(way.key).remedy or topology(way.key).title.lower(),
+                    line=way.line,
+                ),
+                way.edit,
+            )
 
 
 def _later(job: Job, finding: Finding) -> Iterator[Fix]:
@@ -370,7 +405,7 @@ def _later(job: Job, finding: Finding) -> Iterator[Fix]:
     for link in _links_at(job, finding.subject):
         if link.purpose is Purpose.CONTROL and all(does(s, Does.CONDUCTS) for s in link.sections):
             yield (
-                "a delay before it",
+                tr("a delay before it"),
                 partial(
                     _padded, link_id=link.id, pad=shape.section(), foot=return_address(job, finding.subject)
                 ),

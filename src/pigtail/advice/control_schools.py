@@ -13,6 +13,7 @@ from pigtail.advice.telling import of_module
 from pigtail.catalogue.topologies import Does, topology
 from pigtail.job.document import Job
 from pigtail.job.errors import JobError
+from pigtail.language import tr
 from pigtail.studies.findings import ORDER
 from pigtail.units import format_quantity
 
@@ -41,26 +42,35 @@ def _contests(options: tuple[Controlled, ...], *, wakes: bool) -> Iterator[Conte
     if bipolar is not None and mosfet is not None:
         gate = _sound(mosfet) and (bipolar.stolen_a - mosfet.stolen_a > WORTH_A or not _sound(bipolar))
         why = (
-            "it takes next to nothing from the host's line, and loses next to nothing"
+            tr("it takes next to nothing from the host's line, and loses next to nothing")
             if gate
-            else "the line has the current to spare, and a bipolar transistor dies of nothing that a gate dies of"
+            else tr(
+                "the line has the current to spare, and a bipolar transistor dies of nothing that a gate "
+                "dies of"
+            )
         )
         yield Contest(
-            "Bipolar or MOSFET", (_side("Bipolar", bipolar), _side("MOSFET", mosfet)), int(gate), why
+            tr("Bipolar or MOSFET"), (_side("Bipolar", bipolar), _side("MOSFET", mosfet)), int(gate), why
         )
     solid = mosfet if mosfet is not None and _sound(mosfet) else bipolar or mosfet
     if relay is not None and solid is not None and wakes:
-        why = "it draws nothing while it is on and makes no click; a relay is for more current, or for another ground"
+        why = tr(
+            "it draws nothing while it is on and makes no click; a relay is for more current, or for "
+            "another ground"
+        )
         yield Contest(
-            "Relay or semiconductor", (_side("Relay", relay), _side("Semiconductor", solid)), 1, why
+            tr("Relay or semiconductor"), (_side("Relay", relay), _side("Semiconductor", solid)), 1, why
         )
     apart = next(
         (o for o in options if any(Does.APART in topology(s.topology).does for s in o.link.sections)), None
     )
     if apart is not None and solid is not None and not wakes:
-        why = "one ground is enough where module and amplifier share theirs anyway"
+        why = tr("one ground is enough where module and amplifier share theirs anyway")
         yield Contest(
-            "One ground or an isolator", (_side("One ground", solid), _side("Isolator", apart)), 0, why
+            tr("One ground or an isolator"),
+            (_side(tr("One ground"), solid), _side("Isolator", apart)),
+            0,
+            why,
         )
 
 
@@ -71,9 +81,9 @@ def _sound(option: Controlled) -> bool:
 def _side(label: str, o: Controlled) -> Side:
     figures = (
         ("verdict", o.severity.value),
-        ("from the line", format_quantity(o.stolen_a, "A", 2)),
-        ("lost in it", format_quantity(o.lost_v, "V", 2) if o.lost_v else "–"),
-        ("while off", format_quantity(o.drain_a, "A", 2)),
+        (tr("from the line"), format_quantity(o.stolen_a, "A", 2)),
+        (tr("lost in it"), format_quantity(o.lost_v, "V", 2) if o.lost_v else "–"),
+        (tr("while off"), format_quantity(o.drain_a, "A", 2)),
         ("parts", str(o.parts)),
         ("by", o.line),
     )

@@ -27,6 +27,7 @@ from pigtail.job.document import HOST, Control, ControlIn, Job, Link, Module, Ra
 from pigtail.job.errors import EditError, JobError
 from pigtail.job.measured import Measured
 from pigtail.job.wiring import rail_of, star_address
+from pigtail.language import tr, trn
 from pigtail.model.model import Model
 from pigtail.studies.control.found import ColumnKind, ControlFound
 from pigtail.studies.control.study import study_control
@@ -49,22 +50,22 @@ SAME_V = 0.1
 #: What Power tells that no way of switching decides.
 NOT_OURS = ("power.every_source", "power.states")
 WORDS = {
-    "control.line_pulled_down": "the host's own line would be pulled down",
-    "control.line_need": "what the host itself needs of the line is not told",
-    "control.not_saturated": "the switch is not wholly on",
-    "control.forced_high": "the switch is driven too little",
-    "control.stays_on": "the module would not go off",
-    "control.not_powered": "the module would not get its volts",
-    "control.gate_low": "the gate drive is below its threshold",
-    "control.gate_breaks": "the gate does not stand the volts",
-    "control.level_too_high": "the input does not stand the level",
-    "control.undecided": "the input is neither high nor low",
-    "control.not_mute": "it would not be mute",
-    "control.not_heard": "it would not be heard",
-    "control.not_seen": "it would not be seen",
-    "control.sources_too_much": "the pin would give more than it may",
-    "control.coil_weak": "the relay would not be made",
-    "control.high_voltage": "the line stands at a hazardous voltage",
+    "control.line_pulled_down": tr("the host's own line would be pulled down"),
+    "control.line_need": tr("what the host itself needs of the line is not told"),
+    "control.not_saturated": tr("the switch is not wholly on"),
+    "control.forced_high": tr("the switch is driven too little"),
+    "control.stays_on": tr("the module would not go off"),
+    "control.not_powered": tr("the module would not get its volts"),
+    "control.gate_low": tr("the gate drive is below its threshold"),
+    "control.gate_breaks": tr("the gate does not stand the volts"),
+    "control.level_too_high": tr("the input does not stand the level"),
+    "control.undecided": tr("the input is neither high nor low"),
+    "control.not_mute": tr("it would not be mute"),
+    "control.not_heard": tr("it would not be heard"),
+    "control.not_seen": tr("it would not be seen"),
+    "control.sources_too_much": tr("the pin would give more than it may"),
+    "control.coil_weak": tr("the relay would not be made"),
+    "control.high_voltage": tr("the line stands at a hazardous voltage"),
 }
 
 
@@ -94,7 +95,8 @@ def controlled(job: Job, name: str) -> str:
     if of_module(job, name) is not None or is_output(job, name) or isinstance(job.terminal(name), Control):
         return name
     raise EditError(
-        f"there is no module, output or line {name}; name what is to be woken, muted or shown", value=name
+        tr("there is no module, output or line {name}; name what is to be woken, muted or shown", name=name),
+        value=name,
     )
 
 
@@ -187,7 +189,7 @@ def _mutes(job: Job, output: str, teller: Teller) -> Iterator[ControlWay]:
     for gate in gates_of(job, output):
         pin = job.terminal(gate)
         assert isinstance(pin, ControlIn)
-        name = f"Mute of {job.label(output).lower()}"
+        name = tr("Mute of {lower}", lower=job.label(output).lower())
         for shape in those("control"):
             if shape.does & {Does.SHOWS, Does.AVERAGES, Does.DELAYS, Does.DROPS}:
                 continue
@@ -255,7 +257,7 @@ def _shows(job: Job, line: str) -> Iterator[ControlWay]:
     star = star_address(job)
     terminal = job.terminal(line)
     level = terminal.level.nominal if isinstance(terminal, Control) and terminal.level is not None else 3.3
-    name = f"Light of {job.label(line).rpartition(' · ')[2]}"
+    name = tr("Light of {rpartition}", rpartition=job.label(line).rpartition(" · ")[2])
     rails = [
         (f"{HOST}.{t.id}", t.voltage.nominal)
         for t in job.host.terminals
@@ -274,7 +276,7 @@ def _shows(job: Job, line: str) -> Iterator[ControlWay]:
         yield ControlWay(plain, job.label(line), partial(show, key=plain, start=line, end=star, parts=own))
         for rail, volts in rails:
             words, r1 = (
-                f"{job.label(line)}, from {job.label(rail)}",
+                tr("{line}, from {rail}", line=job.label(line), rail=job.label(rail)),
                 {"r1": _below(max(volts - LED_V, 0.1) / glow)},
             )
             yield ControlWay(plain, words, partial(show, key=plain, start=rail, end=line, parts=r1))
@@ -437,15 +439,18 @@ def ranked(job: Job, of: str, step: ControlStep) -> ControlsFound:
 def _in_the_way(job: Job, of: str, step: ControlStep) -> str:
     module = of_module(job, of)
     if module is not None and not supply_of_module(job, of):
-        return "The module is not supplied yet: find a supply in Power first."
+        return tr("The module is not supplied yet: find a supply in Power first.")
     if not step.broken:
         return not_told(job, of)
     code = max(step.broken, key=lambda c: step.broken[c])
     count = step.broken[code]
-    stopped = (
-        f"{count:,} {'is' if count == 1 else 'are'} stopped since {WORDS.get(code, 'they cannot be solved')}"
+    stopped = trn(
+        "{count:,} is stopped since {why}",
+        "{count:,} are stopped since {why}",
+        count,
+        why=WORDS.get(code, tr("they cannot be solved")),
     )
-    return f"Nothing fits: of {step.solved:,} ways, {stopped}."
+    return tr("Nothing fits: of {solved:,} ways, {stopped}.", solved=step.solved, stopped=stopped)
 
 
 def search_controls(job: Job, of: str, stock: Stock | None = None) -> ControlsFound:

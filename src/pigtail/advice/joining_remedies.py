@@ -12,6 +12,7 @@ from pigtail.edits.plan import put_networks, set_stage_rail
 from pigtail.edits.usual import rails
 from pigtail.job.chain import trait
 from pigtail.job.document import HOST, AudioOut, Job, Link, Purpose, Section, Trait
+from pigtail.language import tr
 from pigtail.studies.findings import Finding
 from pigtail.studies.level.joined import feeds_into, partner
 from pigtail.units.series import nearest
@@ -39,7 +40,7 @@ def elsewhere(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
                 and not spoilt
             ):
                 yield (
-                    f"take it from {other.name}",
+                    tr("take it from {other}", other=other.name),
                     partial(retapped, link_id=link.id, moved=((old, f"{HOST}.{other.id}"),)),
                 )
 
@@ -50,12 +51,12 @@ def changed_over(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     other = next(iter(feeds_into(job, partner(job, sink))), None) if partner(job, sink) else None
     if other is not None:
         yield (
-            f"change {link.name.lower()} and {other.name.lower()} over",
+            tr("change {lower} and {lower2} over", lower=link.name.lower(), lower2=other.name.lower()),
             partial(swapped, link_id=link.id, other_id=other.id),
         )
     if len(link.starts) == 1 and (right := partner(job, link.starts[0])):
         yield (
-            f"take it from {job.label(right)}",
+            tr("take it from {right}", right=job.label(right)),
             partial(retapped, link_id=link.id, moved=((link.starts[0], right),)),
         )
 
@@ -68,7 +69,7 @@ def other_side(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     if there and source:
         moved = ((sink, there), *(((link.starts[0], source),) if source != link.starts[0] else ()))
         yield (
-            f"the same from {job.label(source)} to {job.label(there)}",
+            tr("the same from {source} to {there}", source=job.label(source), there=job.label(there)),
             partial(mirrored, link_id=link.id, moved=moved),
         )
 
@@ -76,7 +77,7 @@ def other_side(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 def both_summed(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     """Both channels summed into one input."""
     if len(link.starts) == 1 and (other := partner(job, link.starts[0])):
-        yield f"sum {job.label(other)} in", partial(summed, link_id=link.id, others=(other,))
+        yield tr("sum {other} in", other=job.label(other)), partial(summed, link_id=link.id, others=(other,))
 
 
 def one_feed(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -85,21 +86,21 @@ def one_feed(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     others = [x for x in feeds_into(job, sink) if x.id != link.id]
     if len(others) == 1 and len(others[0].starts) == 1 and len(link.starts) == 1:
         yield (
-            "one feed that sums both, each behind 4.7 kΩ",
+            tr("one feed that sums both, each behind 4.7 kΩ"),
             partial(summed, link_id=link.id, others=others[0].starts, gone=(others[0].id,)),
         )
     for other in others:
         there = partner(job, sink)
         if there and not feeds_into(job, there):
             yield (
-                f"lead {other.name.lower()} to {job.label(there)}",
+                tr("lead {lower} to {there}", lower=other.name.lower(), there=job.label(there)),
                 partial(retapped, link_id=other.id, moved=((sink, there),)),
             )
 
 
 def way_home(_job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     """A return between the two ends."""
-    yield "plan a return between the two", partial(led_home, link_id=link.id)
+    yield tr("plan a return between the two"), partial(led_home, link_id=link.id)
 
 
 def own_middle(_job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -119,8 +120,8 @@ def own_middle(_job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 
     made = tuple(single(s) for s in link.sections)
     if made != link.sections:
-        yield "a stage that makes its own middle", partial(put_networks, link_id=link.id, sections=made)
-    yield "a supply of its own with a middle", partial(set_stage_rail, link_id=link.id, rail="")
+        yield tr("a stage that makes its own middle"), partial(put_networks, link_id=link.id, sections=made)
+    yield tr("a supply of its own with a middle"), partial(set_stage_rail, link_id=link.id, rail="")
 
 
 def gained(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
@@ -133,9 +134,9 @@ def gained(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
         ratio = 10 ** (lacking / 20)
         stage = shape.section(r2=nearest(max(LEAST_FEEDBACK_OHM, 10e3 * (ratio - 1)), "E24"))
         for rail in ("", *rails(job)[:2]):
-            words = f" from the {job.label(rail)}" if rail else ""
+            words = tr(" from the {rail}", rail=job.label(rail)) if rail else ""
             yield (
-                f"a gain stage of {lacking:.0f} dB{words}",
+                tr("a gain stage of {lacking:.0f} dB{words}", lacking=lacking, words=words),
                 partial(staged, link_id=link.id, sections=(*kept, stage), rail=rail),
             )
 
@@ -151,6 +152,6 @@ def relay(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
         ends = {f"{module.id}.{t.start}" for t in module.throughs}
         if link.purpose is Purpose.FEED and ends & set(link.at("out")):
             yield (
-                f"bypass {module.name} by a relay that falls back unpowered",
+                tr("bypass {module} by a relay that falls back unpowered", module=module.name),
                 partial(bypassed, module_id=module.id),
             )

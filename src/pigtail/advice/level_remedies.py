@@ -27,6 +27,7 @@ from pigtail.catalogue.topologies import Does, Task, does, first, is_film, those
 from pigtail.edits.change import Edit
 from pigtail.edits.plan import drop_network, put_networks, rejoined, with_network
 from pigtail.job.document import AudioIn, AudioOut, Job, Link, Part, Plus, Purpose, Section
+from pigtail.language import tr
 from pigtail.studies.findings import Finding
 from pigtail.studies.level.aim import has_own_dc
 from pigtail.studies.level.study import twin_of
@@ -60,7 +61,7 @@ def level_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
                     yield label, edit
                 else:
                     yield (
-                        f"{label}, in both channels",
+                        tr("{label}, in both channels", label=label),
                         partial(alike, edit=edit, first=link.id, second=twin.id),
                     )
 
@@ -115,7 +116,9 @@ def _locked(link: Link, index: int, name: str) -> bool:
 
 def _label(new: Link, index: int, name: str) -> str:
     rule = topology(new.sections[index].topology).part(name)
-    return f"{name.upper()} to {format_quantity(_part(new, index, name), rule.unit)}"
+    return tr(
+        "{upper} to {part}", upper=name.upper(), part=format_quantity(_part(new, index, name), rule.unit)
+    )
 
 
 def _level(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
@@ -123,7 +126,7 @@ def _level(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
     level = _free(link, Task.LEVEL, Does.PADS)
     knob = _free(link, Task.KNOB)
     if knob is not None and (turned := fit_volume(job, link)) != link:
-        yield _put(f"the volume control at {_part(turned, *knob):.0%} of its turn", turned)
+        yield _put(tr("the volume control at {part:.0%} of its turn", part=_part(turned, *knob)), turned)
     loud = finding.value is not None and (finding.value > 0 or finding.code in TOO_STRONG)
     if level is not None and (fitted := fit_pad(job, link)):
         yield _put(_label(fitted, *level), fitted)
@@ -133,7 +136,7 @@ def _level(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
                 yield _put(shape.remedy, fit_coupling(job, fitted))
         yield from _pad_first(job, link)
     if pad is not None and finding.value is not None and finding.value < 0 and not loud:
-        yield "take the pad out", partial(drop_network, link_id=link.id, index=pad)
+        yield tr("take the pad out"), partial(drop_network, link_id=link.id, index=pad)
 
 
 #: What tells that too much arrives by a room that is negative.
@@ -150,8 +153,11 @@ def _pad_first(job: Job, link: Link) -> Iterator[Fix]:
         made = rejoined(job, link, (*head, padding().section(r1=ohm), *after))
         if fitted := fit_pad(job, made):
             r1, r2 = (marking(_part(fitted, len(head), p.name), "Ω") for p in padding().bought())
-            where = "before the capacitor" if blocks else "and a capacitor"
-            yield _put(f"a pad of {r1} and {r2} {where}", with_plus(job, fit_coupling(job, fitted)))
+            where = tr("before the capacitor") if blocks else tr("and a capacitor")
+            yield _put(
+                tr("a pad of {r1} and {r2} {where}", r1=r1, r2=r2, where=where),
+                with_plus(job, fit_coupling(job, fitted)),
+            )
 
 
 #: The largest capacitor that is usually had as film [F].
@@ -171,7 +177,7 @@ def _film(job: Job, link: Link) -> Iterator[Fix]:
         return
     needed = fit_coupling(job, link)
     farads = min(_part(needed, *part), LARGEST_FILM_F)
-    label = f"a film {part[1].upper()} of {format_quantity(farads, 'F')}"
+    label = tr("a film {upper} of {farads}", upper=part[1].upper(), farads=format_quantity(farads, "F"))
     yield label, partial(filmed, link=with_part(link, *part, farads), section=part[0], name=part[1])
 
 
@@ -218,7 +224,7 @@ def _treble(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
         lighter = _lighter(link, by)
         if lighter != link:
             fitted = fit_coupling(job, fit_pad(job, lighter) or lighter)
-            yield _put(f"all its series resistors at {words}", fitted)
+            yield _put(tr("all its series resistors at {words}", words=words), fitted)
 
 
 def _lighter(link: Link, by: int) -> Link:
@@ -249,7 +255,7 @@ def _tap(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
     rest = [s for s in sections if s not in kept]
     if not any(does(s, Does.AMPLIFIES) for s in sections):
         buffered = (kept[0], _own(link, Does.BUFFERS), *rest)
-        yield "add a buffer at the tap", partial(put_networks, link_id=link.id, sections=buffered)
+        yield tr("add a buffer at the tap"), partial(put_networks, link_id=link.id, sections=buffered)
 
 
 def _small_capacitor() -> Section:
@@ -262,7 +268,7 @@ def _apart(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     sources = [a for a in link.starts if isinstance(job.terminal(a), AudioOut)]
     key = sum_section(job, sources)
     head = (topology(key).section(), *link.sections[1:])
-    yield "hold the outputs apart by 4.7 kΩ each", partial(put_networks, link_id=link.id, sections=head)
+    yield tr("hold the outputs apart by 4.7 kΩ each"), partial(put_networks, link_id=link.id, sections=head)
 
 
 def _equal(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
@@ -270,15 +276,19 @@ def _equal(job: Job, link: Link, finding: Finding) -> Iterator[Fix]:
         return
     first, second = _part(link, 0, "r1"), _part(link, 0, "r2")
     if first != second:
-        yield _put(f"both resistors {marking(first, 'Ω')}", with_part(link, 0, "r2", first))
-        yield _put(f"both resistors {marking(second, 'Ω')}", with_part(link, 0, "r1", second))
+        yield _put(
+            tr("both resistors {marking}", marking=marking(first, "Ω")), with_part(link, 0, "r2", first)
+        )
+        yield _put(
+            tr("both resistors {marking}", marking=marking(second, "Ω")), with_part(link, 0, "r1", second)
+        )
 
 
 def _bleed(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     yield from _film(job, link)
     bleed = _free(link, Task.BLEED)
     if bleed is not None and _part(link, *bleed) != BLEED_OHM:
-        yield _put("a bleed of 220 kΩ", with_part(link, *bleed, BLEED_OHM))
+        yield _put(tr("a bleed of 220 kΩ"), with_part(link, *bleed, BLEED_OHM))
 
 
 def _mixing(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -293,7 +303,7 @@ def _mixing(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
 def _record(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     head = [s for s in link.sections if len(topology(s.topology).inputs) > 1 or topology(s.topology).couples]
     yield (
-        "an inverse record network in the place of the others",
+        tr("an inverse record network in the place of the others"),
         partial(put_networks, link_id=link.id, sections=(*head, _own(link, Does.UNRECORDS))),
     )
 
@@ -302,7 +312,7 @@ def _headphones(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     head = [s for s in link.sections if len(topology(s.topology).inputs) > 1]
     driven = (*head, _own(link, Does.TURNS), _own(link, Does.DRIVES_HEADPHONES))
     turned = fit_volume(job, rejoined(job, link, driven))
-    yield _put("a volume control and a headphone amplifier", turned)
+    yield _put(tr("a volume control and a headphone amplifier"), turned)
 
 
 def _quieter(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
@@ -311,13 +321,14 @@ def _quieter(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     if gain is not None:
         for by in (-DECADE // 2, -DECADE):
             less = with_part(link, *gain, step(_part(link, *gain), by=by))
-            yield _put(f"less gain: {_label(less, *gain)}", less)
+            yield _put(tr("less gain: {label}", label=_label(less, *gain)), less)
     if _at(link, Does.PADS) is None and (at := _at(link, Does.TURNS)) is not None:
         for r1, r2, words in ((10e3, 4.7e3, "10 dB"), (33e3, 3.6e3, "20 dB")):
             before = padding().section(r1=r1, r2=r2)
             sections = (*link.sections[:at], before, *link.sections[at:])
             yield _put(
-                f"a pad of {words} before the volume control", fit_volume(job, rejoined(job, link, sections))
+                tr("a pad of {words} before the volume control", words=words),
+                fit_volume(job, rejoined(job, link, sections)),
             )
 
 
@@ -329,11 +340,11 @@ def _power(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     if not does(link.sections[at], Does.BRIDGES):
         amplifier = first("feed", Does.DRIVES_SPEAKERS, Does.BRIDGES)
         bridged = tuple(amplifier.section() if k == at else s for k, s in enumerate(link.sections))
-        yield "a bridge-tied amplifier", partial(put_networks, link_id=link.id, sections=bridged)
+        yield tr("a bridge-tied amplifier"), partial(put_networks, link_id=link.id, sections=bridged)
     if not link.at("sup"):
         for volts in SUPPLIES_V:
             if volts > _part(link, *supply):
-                yield _put(f"{volts:g} V for the amplifier", with_part(link, *supply, volts))
+                yield _put(tr("{volts:g} V for the amplifier", volts=volts), with_part(link, *supply, volts))
     strongest = those("feed", Does.DRIVES_SPEAKERS, Does.BRIDGES)[-1]
     if link.sections[at].topology != strongest.key:
         for volts in SUPPLIES_V[1:]:
@@ -342,7 +353,8 @@ def _power(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
             made = tuple(larger if k == at else s for k, s in enumerate(link.sections))
             free = replace(link, joins=tuple(j for j in link.joins if j.port != "sup"))
             yield _put(
-                f"a {strongest.short} on {volts:g} V of its own", fit_volume(job, rejoined(job, free, made))
+                tr("a {short} on {volts:g} V of its own", short=strongest.short, volts=volts),
+                fit_volume(job, rejoined(job, free, made)),
             )
 
 
@@ -355,7 +367,7 @@ def _core(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
         before = padding().section(r1=r1, r2=1e3)
         padded = (*link.sections[:at], before, *link.sections[at:])
         yield (
-            f"a pad of {words} before the transformer",
+            tr("a pad of {words} before the transformer", words=words),
             partial(put_networks, link_id=link.id, sections=padded),
         )
 
@@ -384,7 +396,11 @@ def _before_core(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
         added = with_plus(job, rejoined(job, link, tuple(s for s in made if not does(s, Does.CONDUCTS))))
         words = f" and {marking(ohm, 'Ω')}" if ohm else ""
         yield (
-            f"a capacitor of {format_quantity(farads, 'F')}{words} before the transformer",
+            tr(
+                "a capacitor of {farads}{words} before the transformer",
+                farads=format_quantity(farads, "F"),
+                words=words,
+            ),
             partial(edits.replace_link, link=added),
         )
 
@@ -402,7 +418,7 @@ def _damped(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
         for ohm in DAMPING_OHM:
             made = (*link.sections[:at], shape.section(r1=ohm), *link.sections[at:])
             yield (
-                f"{marking(ohm, 'Ω')} in series with the transformer",
+                tr("{marking} in series with the transformer", marking=marking(ohm, "Ω")),
                 partial(put_networks, link_id=link.id, sections=made),
             )
 
@@ -411,7 +427,7 @@ def _twin(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     other = twin_of(job, link)
     if other is not None:
         yield (
-            f"the values of {other.name.lower()}",
+            tr("the values of {lower}", lower=other.name.lower()),
             partial(put_networks, link_id=link.id, sections=other.sections),
         )
 
@@ -426,10 +442,12 @@ def _isolate(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     for farads in LARGE_F:  # the bias of a bridge must not magnetise the core
         first_one = bare_blocking().section(c1=farads)
         made = with_plus(job, rejoined(job, link, (first_one, own, *kept, *after)))
-        yield _put("through a capacitor and a transformer", fit_pad(job, made) or made)
+        yield _put(tr("through a capacitor and a transformer"), fit_pad(job, made) or made)
         for r1 in PADS_OHM:
             padded = (first_one, padding().section(r1=r1, r2=1e3), own, *unpadded, *after)
-            label = f"through a capacitor, a pad of {marking(r1, 'Ω')} and 1k, and a transformer"
+            label = tr(
+                "through a capacitor, a pad of {marking} and 1k, and a transformer", marking=marking(r1, "Ω")
+            )
             yield _put(label, with_plus(job, rejoined(job, link, padded)))
 
 
@@ -438,7 +456,10 @@ def _ungrounded(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
     ends = set(link.at("com"))
     for other in job.links:
         if other.purpose is Purpose.RETURN and any(j.terminal in ends for j in other.joins):
-            yield f"leave out {other.name.lower()}", partial(edits.remove_link, link_id=other.id)
+            yield (
+                tr("leave out {lower}", lower=other.name.lower()),
+                partial(edits.remove_link, link_id=other.id),
+            )
 
 
 def part_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
@@ -456,7 +477,7 @@ def part_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
         if watts is not None:
             rating = Known.of(watts, "W", Basis.DOCUMENTED)
             yield (
-                f"{name.upper()} for {watts:g} W",
+                tr("{upper} for {watts:g} W", upper=name.upper(), watts=watts),
                 partial(edits.set_rating, link_id=link.id, section=at, name=name, rating=rating),
             )
         return
@@ -469,17 +490,17 @@ def part_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
     rated_for = part.rating if fine else Known.of(volts, "V", Basis.DOCUMENTED)
     change = partial(edits.set_capacitor, link_id=link.id, section=at, name=name, rating=rated_for)
     if finding.low < 0 < finding.high:
-        yield f"film for {name.upper()}", partial(change, plus=Plus.FILM)
+        yield tr("film for {upper}", upper=name.upper()), partial(change, plus=Plus.FILM)
     elif finding.code.endswith(("reversed", "unsaid")):
         right = Plus.SOURCE if finding.low + finding.high > 0 else Plus.INPUT
         turn = (
-            f"turn {name.upper()} round: plus"
+            tr("turn {upper} round: plus", upper=name.upper())
             if finding.code.endswith("reversed")
             else f"{name.upper()}: plus"
         )
         yield f"{turn} {right.value}", partial(change, plus=right)
     else:
-        yield f"{name.upper()} for {volts:g} V", partial(change, plus=part.plus)
+        yield tr("{upper} for {volts:g} V", upper=name.upper(), volts=volts), partial(change, plus=part.plus)
 
 
 _TABLE: tuple[tuple[tuple[str, ...], Callable[[Job, Link, Finding], Iterator[Fix]]], ...] = (

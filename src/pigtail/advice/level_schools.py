@@ -24,6 +24,7 @@ from pigtail.job.document import HOST, Conductor, Job, Link, Section
 from pigtail.job.errors import JobError
 from pigtail.job.measured import Measured
 from pigtail.job.wiring import return_links
+from pigtail.language import tr
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -100,23 +101,29 @@ def _sum(job: Job, link: Link) -> Iterator[Contest]:
     a, b = _solve(job, link.id), _solve(_with(job, buffered), link.id)
     shown = (
         ("level", "delivered_dbv"),
-        ("treble to", "high_cut_hz"),
+        (tr("treble to"), "high_cut_hz"),
         ("noise", "noise_db"),
-        ("driven from", "output_ohm"),
+        (tr("driven from"), "output_ohm"),
     )
     treble = a.value("high_cut_hz", 0.0)
     input_ohm = _input_ohm(job, link)
     loss = a.value("output_ohm", 1e9) / input_ohm if input_ohm else 1.0
     pick = int(treble < TREBLE_HZ or loss > 10 ** (SUM_LOSS_DB / 20) - 1)
     why = (
-        f"the input of {format_quantity(input_ohm, 'Ω')} and the wire load the sum too much"
+        tr(
+            "the input of {input_ohm} and the wire load the sum too much",
+            input_ohm=format_quantity(input_ohm, "Ω"),
+        )
         if pick
-        else f"the input hardly loads it, the treble goes to {a.text('high_cut_hz')}: no op-amp, no supply, nothing to hum"
+        else tr(
+            "the input hardly loads it, the treble goes to {value}: no op-amp, no supply, nothing to hum",
+            value=a.text("high_cut_hz"),
+        )
     )
     yield Contest(
-        "Resistor sum or buffered sum?",
-        (Side("resistors alone", _figures(a, *shown)),
-         Side("with a buffer", _figures(b, *shown), partial(edits.replace_link, link=buffered))),
+        tr("Resistor sum or buffered sum?"),
+        (Side(tr("resistors alone"), _figures(a, *shown)),
+         Side(tr("with a buffer"), _figures(b, *shown), partial(edits.replace_link, link=buffered))),
         pick, why,
     )  # fmt: skip
 
@@ -163,21 +170,27 @@ def _transformer(job: Job, link: Link) -> Iterator[Contest]:
 
     change = partial(put_isolated, link=through, gone=audio[0].id)
     a, b = _solve(job, link.id), _solve(change(job), link.id)
-    shown = (("level", "delivered_dbv"), ("bass from", "low_cut_hz"), ("core", "core_db"))
+    shown = (("level", "delivered_dbv"), (tr("bass from"), "low_cut_hz"), ("core", "core_db"))
     unnoticed_db, _ = judgements()["returns.quiet"].limits
     quiet = a.buzz is not None and a.buzz.value is not None and a.buzz.high <= unnoticed_db
     better = (a.buzz_db or 0.0) - (b.buzz_db or 0.0)
     pick = int(not quiet and better >= WORTH_DB)
     why = (
-        f"it takes {format_quantity(better, 'dB')} off the buzz: nothing but the field joins the two sides"
+        tr(
+            "it takes {better} off the buzz: nothing but the field joins the two sides",
+            better=format_quantity(better, "dB"),
+        )
         if pick
-        else f"the buzz is {a.buzz.short() if a.buzz else 'not known'} without it already: its price, its bass and its can are saved"
+        else tr(
+            "the buzz is {more} without it already: its price, its bass and its can are saved",
+            more=a.buzz.short() if a.buzz else tr("not known"),
+        )
         if quiet
-        else "it would not make the buzz clearly better; mend the returns first"
+        else tr("it would not make the buzz clearly better; mend the returns first")
     )
     yield Contest(
-        "Straight or through a transformer?",
-        (Side("straight", _figures(a, *shown)), Side("transformer, no audio return", _figures(b, *shown), change)),
+        tr("Straight or through a transformer?"),
+        (Side("straight", _figures(a, *shown)), Side(tr("transformer, no audio return"), _figures(b, *shown), change)),
         pick, why,
     )  # fmt: skip
 
@@ -203,19 +216,22 @@ def _pad_place(job: Job, link: Link) -> Iterator[Contest]:
 
     there, here = placed(True), placed(False)
     a, b = _solve(_with(job, there), link.id), _solve(_with(job, here), link.id)
-    shown = (("treble to", "high_cut_hz"), ("noise", "noise_db"), ("driven from", "output_ohm"))
+    shown = ((tr("treble to"), "high_cut_hz"), ("noise", "noise_db"), (tr("driven from"), "output_ohm"))
     pick = int(
         b.value("high_cut_hz", 0.0) >= TREBLE_HZ or b.value("high_cut_hz", 0.0) > a.value("high_cut_hz", 0.0)
     )
     why = (
-        "what the long wire picks up is padded with the signal, and its capacitance meets the low output of the source"
+        tr(
+            "what the long wire picks up is padded with the signal, and its capacitance meets the "
+            "low output of the source"
+        )
         if pick
-        else "the source is too weak for the long wire; behind the pad its capacitance does less"
+        else tr("the source is too weak for the long wire; behind the pad its capacitance does less")
     )
     yield Contest(
-        "The pad at the module or at the host?",
-        (Side("at the module", _figures(a, *shown), _change(link, there)),
-         Side("at the host", _figures(b, *shown), _change(link, here))),
+        tr("The pad at the module or at the host?"),
+        (Side(tr("at the module"), _figures(a, *shown), _change(link, there)),
+         Side(tr("at the host"), _figures(b, *shown), _change(link, here))),
         pick, why,
     )  # fmt: skip
 
@@ -239,22 +255,31 @@ def _phone_volume(job: Job, link: Link) -> Iterator[Contest]:
     louder = b.value("noise_db", 0.0) + down
     pick = int(down > MOST_TURNED_DOWN_DB)
     why = (
-        f"turned down by {format_quantity(down, 'dB')} the phone gives away {bits:.1f} bits, and the module's own hiss stays as loud"
+        tr(
+            "turned down by {down} the phone gives away {bits:.1f} bits, and the module's own hiss "
+            "stays as loud",
+            down=format_quantity(down, "dB"),
+            bits=bits,
+        )
         if pick
-        else f"{format_quantity(down, 'dB')} are little: {bits:.1f} bits, and one part less"
+        else tr(
+            "{down} are little: {bits:.1f} bits, and one part less",
+            down=format_quantity(down, "dB"),
+            bits=bits,
+        )
     )
     turned = (
-        ("phone turned down by", format_quantity(down, "dB")),
-        ("noise of the parts", format_quantity(louder, "dB")),
-        ("resolution lost", f"{bits:.1f} bits"),
+        (tr("phone turned down by"), format_quantity(down, "dB")),
+        (tr("noise of the parts"), format_quantity(louder, "dB")),
+        (tr("resolution lost"), tr("{bits:.1f} bits", bits=bits)),
     )
     full = (
-        ("phone at", "full volume"),
-        ("noise of the parts", a.text("noise_db")),
-        ("resolution lost", "none"),
+        (tr("phone at"), tr("full volume")),
+        (tr("noise of the parts"), a.text("noise_db")),
+        (tr("resolution lost"), "none"),
     )
     yield Contest(
-        "Matched by the phone's volume or by parts?",
-        (Side("the phone's volume", turned, partial(without_pads, link_id=link.id)), Side("a pad", full)),
+        tr("Matched by the phone's volume or by parts?"),
+        (Side(tr("the phone's volume"), turned, partial(without_pads, link_id=link.id)), Side("a pad", full)),
         pick, why,
     )  # fmt: skip

@@ -8,6 +8,7 @@ from pigtail.advice.search import feed_of
 from pigtail.edits.values import set_values
 from pigtail.job.document import Job
 from pigtail.job.errors import EditError
+from pigtail.language import tr
 from pigtail.model.model import Model
 from pigtail.studies.judging import judgements
 from pigtail.studies.level.study import study_level, twin_of
@@ -35,7 +36,8 @@ def matched_values(
     """
     if not (math.isfinite(louder_db) and abs(louder_db) <= FURTHEST_DB):
         raise EditError(
-            f"{louder_db:g} dB between two sources makes no sense; compare again", value=louder_db
+            tr("{louder_db:g} dB between two sources makes no sense; compare again", louder_db=louder_db),
+            value=louder_db,
         )
     model = Model.of(job)
     link = feed_of(model.job, link_id)
@@ -49,7 +51,8 @@ def matched_values(
         now = detail.numbers["delivered_dbv"].value if detail is not None else None
         if now is None:
             raise EditError(
-                f"what {each.name} delivers now is not known; measure what is asked for next", value=each.id
+                tr("what {each} delivers now is not known; measure what is asked for next", each=each.name),
+                value=each.id,
             )
         (sink,) = each.at("out")
         # what an input wants is programme: full scale of the other source lies that far over it at which a feed aims

@@ -14,6 +14,7 @@ from pigtail.job.quantities import quantity
 from pigtail.job.readings import feeding
 from pigtail.job.safety import Safety, safety
 from pigtail.job.wiring import first_function, probe_against, used_points
+from pigtail.language import tr
 from pigtail.model.estimate import Estimate, Input
 from pigtail.model.subjects import SubjectKind
 from pigtail.studies.control.meant import pins_of, steered
@@ -54,7 +55,7 @@ def next_readings(job: Job, studies: Studies) -> tuple[Ask, ...]:
                     job,
                     finding.subject,
                     first_function(job, finding.subject),
-                    "confirm the point before it is used",
+                    tr("confirm the point before it is used"),
                 )
             )
     for study in studies.each():
@@ -82,7 +83,7 @@ def _built_in(job: Job) -> list[Ask]:
             taken = log_of(job).at(pin, Function.DC_VOLTS)
             for state in job.host.states if taken else ():
                 if not any(r.state == state.id for r in taken) and state.id != unplugged(job):
-                    reason = "that it is off where it is to be off, and on where it is to be on"
+                    reason = tr("that it is off where it is to be off, and on where it is to be on")
                     found.append(Ask(pin, probe_against(job, pin), state.id, Function.DC_VOLTS, reason))
     return found
 
@@ -120,7 +121,9 @@ def _of(job: Job, estimate: Estimate, severity: Severity) -> list[Ask]:
         if what.feeds is Function.CURRENT and drawn_a(job) > 0:
             continue  # no lead is opened where a load across tells
         if feeding(job, item.subject.owner, terminal, what.feeds) is None:
-            found.append(_at(job, item.subject.owner, what.feeds, f"settles {estimate.words}"))
+            found.append(
+                _at(job, item.subject.owner, what.feeds, tr("settles {estimate}", estimate=estimate.words))
+            )
     return found
 
 
@@ -137,13 +140,15 @@ def _by_two(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
     drive = _tone(job, terminal)
     taken = [r for r in log_of(job).at(address, function) if bool(r.drive) is bool(drive)]
     against, state = probe_against(job, address), _lively(job, terminal)
-    reason = f"settles {estimate.words}, with the reading after it"
+    reason = tr("settles {estimate}, with the reading after it", estimate=estimate.words)
     found = []
     if not any(r.load is None and r.series is None and r.state == state for r in taken):
         found.append(Ask(address, against, state, function, reason, drive))
     if not any(getattr(r, field) is not None for r in taken):
         ohm = suggested_clip(job, address, field) or (47_000.0 if field == "series" else 1000.0)
-        plain = Ask(address, against, state, function, f"settles {estimate.words}", drive)
+        plain = Ask(
+            address, against, state, function, tr("settles {estimate}", estimate=estimate.words), drive
+        )
         found.append(replace(plain, load=ohm) if field == "load" else replace(plain, series=ohm))
     return found
 
@@ -172,13 +177,20 @@ def _path(job: Job, item: Input, estimate: Estimate) -> list[Ask]:
     if path is None or device_id != HOST:
         return []
     ends = (f"{HOST}.{path.a}", f"{HOST}.{path.b}")
-    off, reason = unplugged(job), f"settles {estimate.words}"
+    off, reason = unplugged(job), tr("settles {estimate}", estimate=estimate.words)
     if not log_of(job).between(*ends, Function.RESISTANCE):
         return [Ask(ends[0], ends[1], off, Function.RESISTANCE, reason)]
     if any(r.current is not None for r in log_of(job).between(*ends, Function.DC_VOLTS)):
         return []
     return [
-        Ask(ends[0], ends[1], off, Function.DC_VOLTS, f"{reason}: finer, by four wires", current=FOUR_WIRE_A)
+        Ask(
+            ends[0],
+            ends[1],
+            off,
+            Function.DC_VOLTS,
+            tr("{reason}: finer, by four wires", reason=reason),
+            current=FOUR_WIRE_A,
+        )
     ]
 
 

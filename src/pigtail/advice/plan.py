@@ -47,6 +47,7 @@ from pigtail.job.errors import EditError
 from pigtail.job.measured import Measured
 from pigtail.job.windings import unknown_of
 from pigtail.job.wiring import addresses_of, return_address, star_address
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Severity
@@ -76,14 +77,14 @@ def propose(job: Job, module_id: str) -> Job:
         refuse_live_chassis(replace(job, links=(_probe_link(job),)))
     module = job.device(module_id)
     if module is None or module_id == HOST:
-        raise EditError(f"there is no module {module_id}", value=module_id)
+        raise EditError(tr("there is no module {module_id}", module_id=module_id), value=module_id)
     kept = tuple(x for x in job.links if not any(j.terminal.startswith(f"{module_id}.") for j in x.joins))
     job = replace(job, links=kept)
     pairs = list(_pairs(job, module_id))
     pin = next(iter(addresses_of(job, SupplyIn, module_id)), None)
     if not pairs and pin is None:
         raise EditError(
-            "the host and the module have no output and input to join, and no supply", value=module_id
+            tr("the host and the module have no output and input to join, and no supply"), value=module_id
         )
     job = _returns(job, module_id, pin, pairs[0][1] if pairs else "")
     job = _feeds(job, pairs)
@@ -95,7 +96,7 @@ def _probe_link(job: Job) -> Link:
     star = star_address(job) or f"{HOST}.{job.host.terminals[0].id}"
     return Link(
         id="probe",
-        name="any link",
+        name=tr("any link"),
         purpose=Purpose.RETURN,
         sections=(),
         joins=(Join(port="in", terminal=star),),
@@ -146,7 +147,7 @@ def _feeds(job: Job, pairs: list[tuple[list[str], str, Channel]]) -> Job:
     """The feeds; the returns are there already, without which no level could be solved."""
     for sources, sink, channel in pairs:
         stem = "feed" if len(pairs) == 1 else f"feed_{channel.value}"
-        name = "Feed" if len(pairs) == 1 else f"Feed, {channel.value}"
+        name = "Feed" if len(pairs) == 1 else tr("Feed, {channel}", channel=tr(channel.value))
         job = edits.add_link(job, _feed(job, edits.free_id(job, stem), name, sources, sink))
     return job
 
@@ -496,7 +497,9 @@ def _returns(job: Job, module_id: str, pin: str | None, sink: str) -> Job:
     star = star_address(job)
     if pin is not None and return_address(job, pin) and star:
         link_id = edits.free_id(job, "supply_return")
-        job = edits.add_link(job, return_link(link_id, "Supply return", return_address(job, pin), star, 20))
+        job = edits.add_link(
+            job, return_link(link_id, tr("Supply return"), return_address(job, pin), star, 20)
+        )
     audio = next((t for t in device.terminals if isinstance(t, AudioOut | AudioIn)), None)
     if audio is None or not sink or getattr(audio, "use", Use.LINE) is Use.SPEAKER:
         return job  # a speaker hangs between the two ends of its amplifier
@@ -504,7 +507,7 @@ def _returns(job: Job, module_id: str, pin: str | None, sink: str) -> Job:
     there = return_address(job, sink) if sink.startswith(f"{HOST}.") else _host_return(job)
     if here and there:
         job = edits.add_link(
-            job, return_link(edits.free_id(job, "audio_return"), "Audio return", here, there, 24)
+            job, return_link(edits.free_id(job, "audio_return"), tr("Audio return"), here, there, 24)
         )
     return job
 

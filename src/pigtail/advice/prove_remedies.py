@@ -12,6 +12,7 @@ from pigtail.edits.change import Edit
 from pigtail.edits.record import put_cover, strike_entry
 from pigtail.job.document import Job
 from pigtail.job.logbook import Glue
+from pigtail.language import tr
 from pigtail.studies.findings import Finding
 
 Fix = tuple[str, Edit]
@@ -24,17 +25,20 @@ def prove_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
     kind = finding.code.removeprefix("prove.")
     if kind in _ENTRIES and any(e.id == finding.subject for e in job.record):
         yield (
-            "strike the entry: the hold point is open again",
+            tr("strike the entry: the hold point is open again"),
             partial(strike_entry, entry_id=finding.subject),
         )
     elif kind == "sound_missing":
         last = next((e.id for e in reversed(job.record) if e.step == finding.subject and not e.struck), "")
         if last:
-            yield "strike the entry: the sound is still to be recorded", partial(strike_entry, entry_id=last)
+            yield (
+                tr("strike the entry: the sound is still to be recorded"),
+                partial(strike_entry, entry_id=last),
+            )
     elif kind == "glued":
         cover = next((c for c in job.work.covers if c.id == finding.subject), None)
         if cover is not None:
             yield (
-                "close it with rubbery adhesive",
+                tr("close it with rubbery adhesive"),
                 partial(put_cover, cover=replace(cover, glue=Glue.RUBBERY)),
             )

@@ -20,6 +20,7 @@ from pigtail.advice.found import School
 from pigtail.edits.change import Edit
 from pigtail.job.document import Job
 from pigtail.job.errors import JobError
+from pigtail.language import tr
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -291,7 +292,7 @@ def _brings(before: Estimate | None, after: Estimate | None, judged: Judgement |
     if before.short() != after.short():
         return f"{after.words}: {before.short()} → {after.short()}"
     was, now = (format_quantity(_worst_end(e, judged), e.unit) for e in (before, after))
-    return f"{after.words}, at worst: {was} → {now}" if was != now else ""
+    return tr("{after}, at worst: {was} → {now}", after=after.words, was=was, now=now) if was != now else ""
 
 
 def _worst_end(estimate: Estimate, judged: Judgement | None) -> float:
@@ -306,13 +307,13 @@ def _worst_end(estimate: Estimate, judged: Judgement | None) -> float:
 def _catches_told(catches: tuple[Finding, ...]) -> list[str]:
     """The catches in words, each kind once, the first few."""
     kinds = list({f.judgement or f.code: f for f in catches}.values())
-    more = [f"and {len(kinds) - MOST_CATCHES} more"] if len(kinds) > MOST_CATCHES else []
-    return [f"but: {f.sentence}" for f in kinds[:MOST_CATCHES]] + more
+    more = [tr("and {value} more", value=len(kinds) - MOST_CATCHES)] if len(kinds) > MOST_CATCHES else []
+    return [tr("but: {sentence}", sentence=f.sentence) for f in kinds[:MOST_CATCHES]] + more
 
 
 def schools(job: Job) -> tuple[School, ...]:
     """As planned and every other arrangement of the returns that the catalogue has, the quietest first."""
-    plans: list[tuple[str, Edit | None, str]] = [("as planned", None, "")]
+    plans: list[tuple[str, Edit | None, str]] = [(tr("as planned"), None, "")]
     plans += [(a.label, a.edit, a.why) for a in return_candidates(job)]
     found = []
     for label, edit, why in plans:

@@ -15,6 +15,7 @@ from pigtail.job.ask import Ask
 from pigtail.job.document import Function, Job
 from pigtail.job.hazards import hazard_checks
 from pigtail.job.wiring import twin
+from pigtail.language import tr, trn
 
 #: What takes how long [min]: a reading, a probe that is moved, the host switched, a clip or a tone changed, unplugging and discharging.
 READING, MOVED, SWITCHED, CHANGED, UNPLUGGED = 0.2, 0.1, 0.5, 0.15, 2.0
@@ -34,7 +35,11 @@ class Round(msgspec.Struct, frozen=True):
         """As the screens tell it: `12 readings, about 6 minutes`."""
         count = len(self.asks)
         minutes = max(1, round(self.minutes))
-        return f"{count} reading{'s' * (count != 1)}, about {minutes} minute{'s' * (minutes != 1)}"
+        return tr(
+            "{readings}, about {minutes}",
+            readings=trn("{count} reading", "{count} readings", count),
+            minutes=trn("{count} minute", "{count} minutes", minutes),
+        )
 
 
 def round_of(job: Job, asks: Sequence[Ask]) -> Round:

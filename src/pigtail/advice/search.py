@@ -31,6 +31,7 @@ from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Link, Purpose
 from pigtail.job.errors import EditError
 from pigtail.job.measured import Measured
 from pigtail.job.quantities import Quantity, quantities
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.estimate import Estimate
 from pigtail.model.subjects import Subject, SubjectKind
@@ -67,24 +68,26 @@ JUDGED = {
     "peak": "level.peak",
 }
 WORDS = {
-    "target": "the level",
-    "headroom": "the overload limit",
-    "offset": "DC at the input",
-    "load": "what the output may be loaded with",
-    "bass": "the bass",
-    "treble": "the treble",
-    "peak": "the hump of capacitor and transformer",
-    "stock": "a part that is not in stock",
+    "target": tr("the level"),
+    "headroom": tr("the overload limit"),
+    "offset": tr("DC at the input"),
+    "load": tr("what the output may be loaded with"),
+    "bass": tr("the bass"),
+    "treble": tr("the treble"),
+    "peak": tr("the hump of capacitor and transformer"),
+    "stock": tr("a part that is not in stock"),
 }
 CHANGES = {
-    "target": "Nothing brings the level within its limits over the whole spread.",
-    "headroom": "The input, or the stage before it, overloads: a higher supply for the stage, or another input.",
-    "offset": "DC gets through: a coupling capacitor is needed, or the bias is to be measured.",
-    "load": "The output cannot drive it: a buffer is needed.",
-    "bass": "The bass is cut: a larger capacitor, or a higher input impedance.",
-    "treble": "The treble is cut: shorter or unscreened wire, or a lower resistance.",
-    "peak": "Capacitor and transformer resonate: a larger capacitor, or a resistor in series.",
-    "stock": "Search the preferred series too, or add what is missing to the parts you have.",
+    "target": tr("Nothing brings the level within its limits over the whole spread."),
+    "headroom": tr(
+        "The input, or the stage before it, overloads: a higher supply for the stage, or another input."
+    ),
+    "offset": tr("DC gets through: a coupling capacitor is needed, or the bias is to be measured."),
+    "load": tr("The output cannot drive it: a buffer is needed."),
+    "bass": tr("The bass is cut: a larger capacitor, or a higher input impedance."),
+    "treble": tr("The treble is cut: shorter or unscreened wire, or a lower resistance."),
+    "peak": tr("Capacitor and transformer resonate: a larger capacitor, or a resistor in series."),
+    "stock": tr("Search the preferred series too, or add what is missing to the parts you have."),
 }
 
 
@@ -106,10 +109,12 @@ def feed_of(job: Job, link_id: str) -> Link:
     """The feed of a job by its id; raises EditError for a link that is no feed with both ends."""
     link = job.link(link_id)
     if link is None or link.purpose is not Purpose.FEED:
-        raise EditError(f"there is no feed {link_id}", value=link_id)
+        raise EditError(tr("there is no feed {link_id}", link_id=link_id), value=link_id)
     starts = any(isinstance(job.terminal(a), AudioOut) for a in link.starts)
     if not starts or not any(isinstance(job.terminal(a), AudioIn) for a in link.at("out")):
-        raise EditError(f"{link.name} has no output to start from or no input to end at", value=link_id)
+        raise EditError(
+            tr("{link} has no output to start from or no input to end at", link=link.name), value=link_id
+        )
     return link
 
 
@@ -159,7 +164,11 @@ def steps_of(job: Job, link_id: str) -> tuple[int, ...]:
     if missing:
         names = ", ".join(f"{measured.label(a)}: {q.words}" for a, q in missing)
         raise EditError(
-            f"a search of {link.name} rests on what is not known: {names}; measure it, or type it in Survey",
+            tr(
+                "a search of {link} rests on what is not known: {names}; measure it, or type it in Survey",
+                link=link.name,
+                names=names,
+            ),
             value=link_id,
         )
     traits = traits_of(measured, link)
@@ -279,28 +288,37 @@ def search(job: Job, link_id: str, wish: Wish | None = None) -> SearchFound:
 def _in_the_way(step: SearchStep) -> str:
     """Which limit stops the networks that come nearest to fitting, and what would have to change."""
     if not step.broken and step.short:
-        return (
-            f"No network can be made of the stock: it lacks {' and '.join(sorted(step.short)[:2])}. "
-            "Search the preferred series too, or add it to the parts you have."
+        return tr(
+            "No network can be made of the stock: it lacks {listed}. Search the preferred series "
+            "too, or add it to the parts you have.",
+            listed=tr(" and ").join(sorted(step.short)[:2]),
         )
     if not step.broken:
-        return (
-            "Nothing could be solved: a value that the level rests on is not known, or no part in stock suits. "
-            "Measure what is asked for next, or search with all values."
+        return tr(
+            "Nothing could be solved: a value that the level rests on is not known, or no part in "
+            "stock suits. Measure what is asked for next, or search with all values."
         )
     sets = {tuple(k.split(" ")): n for k, n in step.broken.items()}
     nearest = min(sets, key=lambda limits: (len(limits), limits == ("target",), -sets[limits]))
     limit = nearest[0]
     if limit == "target" and step.best < 0:
         short = format_quantity(-step.best, "dB", 2)
-        return (
-            f"No network fits: the level is {short} short even straight. "
-            "A gain stage, a louder source or a more sensitive input is needed."
+        return tr(
+            "No network fits: the level is {short} short even straight. A gain stage, a louder "
+            "source or a more sensitive input is needed.",
+            short=short,
         )
     measure = (
-        f" Measure {step.widest}: it widens the level most." if limit == "target" and step.widest else ""
+        tr(" Measure {widest}: it widens the level most.", widest=step.widest)
+        if limit == "target" and step.widest
+        else ""
     )
-    return f"No network fits: {WORDS[limit]} stands in the way. {CHANGES[limit]}{measure}"
+    return tr(
+        "No network fits: {words} stands in the way. {changes}{measure}",
+        words=WORDS[limit],
+        changes=CHANGES[limit],
+        measure=measure,
+    )
 
 
 def _without_doubles(options: Iterable[Option]) -> list[Option]:
@@ -434,8 +452,8 @@ def _hard(name: str, severity: Severity, found: dict[str, Estimate]) -> bool:
 
 def _ladder(link: Link, levels: tuple[float, ...]) -> tuple[tuple[str, float], ...]:
     """The rungs of an option by their words [dBV], from the output pin to the input."""
-    shorts = [f"after the {topology(s.topology).short}" for s in link.sections[:-1]]
-    words = ["output pin", *shorts, "at the input"]
+    shorts = [tr("after the {short}", short=topology(s.topology).short) for s in link.sections[:-1]]
+    words = [tr("output pin"), *shorts, tr("at the input")]
     return tuple(zip(words, levels, strict=True))
 
 

@@ -13,7 +13,7 @@ from pigtail.catalogue.stock import Stock, load_stock, stock_of
 from pigtail.catalogue.topologies import E96_TOLERANCE, topologies
 from pigtail.job.document import AudioIn, AudioOut, Job, Link, Trait, Use, Way
 from pigtail.job.errors import EditError
-from pigtail.language import said
+from pigtail.language import said, tr
 from pigtail.studies.level.aim import has_own_dc
 from pigtail.units.series import members
 
@@ -117,7 +117,7 @@ def wish_of(series: str = "", *, only_stock: bool = False) -> Wish:
     stock = stock_of(load_stock())
     if only_stock and not stock:
         raise EditError(
-            "no parts are listed yet; `pigtail stock FILE` takes a list such as 4k7 x20", value="stock"
+            tr("no parts are listed yet; `pigtail stock FILE` takes a list such as 4k7 x20"), value="stock"
         )
     return Wish(series, stock, only_stock)
 

@@ -27,6 +27,7 @@ from pigtail.job.document import HOST, Job, Link, Mode, Purpose, SupplyIn
 from pigtail.job.errors import EditError
 from pigtail.job.windings import winding_named
 from pigtail.job.wiring import supply_links
+from pigtail.language import tr, trn
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Finding, Severity, worst
 from pigtail.studies.power.found import PowerFound
@@ -45,35 +46,44 @@ SAME_W, SAME_V, SAME_DB = 0.1, 0.2, 3.0
 #: By so much heat one is taken before another [W].
 WARM_W = 0.5
 WORDS = {
-    "power.over_voltage": "the module would get too many volts",
-    "power.input_over_voltage": "the converter does not stand its input",
-    "power.under_voltage": "the module gets too few volts in a burst",
-    "power.dropout": "the regulator drops out at the valley, at low mains",
-    "power.overheats": "the regulator overheats",
-    "power.regulator_overload": "the converter cannot give the burst",
-    "power.rail_overload": "the rail cannot give the current",
-    "power.winding_overload": "the winding cannot give the current",
-    "power.reference_trap": "the winding stands on the host's ground",
-    "power.reverse_beyond": "the diodes break down backward",
-    "power.battery_sags": "the battery sags below what the module needs",
-    "power.standby_drains": "the battery is flat in days",
-    "power.always_on": "it would stay on while the host is off",
-    "power.living_low": "the module gets too few volts in a state or in what it does",
-    "power.living_rail_overload": "the rail cannot give the current in a state or in what the module does",
-    "power.living_overload": "the converter cannot give what the module draws in what it does",
-    "power.living_overheats": "the converter overheats in a state or in what the module does",
-    "power.dead_rail": "it is dead while the module should play",
-    "power.capacitor_rating": "the reservoir does not stand the crest",
+    "power.over_voltage": tr("the module would get too many volts"),
+    "power.input_over_voltage": tr("the converter does not stand its input"),
+    "power.under_voltage": tr("the module gets too few volts in a burst"),
+    "power.dropout": tr("the regulator drops out at the valley, at low mains"),
+    "power.overheats": tr("the regulator overheats"),
+    "power.regulator_overload": tr("the converter cannot give the burst"),
+    "power.rail_overload": tr("the rail cannot give the current"),
+    "power.winding_overload": tr("the winding cannot give the current"),
+    "power.reference_trap": tr("the winding stands on the host's ground"),
+    "power.reverse_beyond": tr("the diodes break down backward"),
+    "power.battery_sags": tr("the battery sags below what the module needs"),
+    "power.standby_drains": tr("the battery is flat in days"),
+    "power.always_on": tr("it would stay on while the host is off"),
+    "power.living_low": tr("the module gets too few volts in a state or in what it does"),
+    "power.living_rail_overload": tr(
+        "the rail cannot give the current in a state or in what the module does"
+    ),
+    "power.living_overload": tr("the converter cannot give what the module draws in what it does"),
+    "power.living_overheats": tr("the converter overheats in a state or in what the module does"),
+    "power.dead_rail": tr("it is dead while the module should play"),
+    "power.capacitor_rating": tr("the reservoir does not stand the crest"),
 }
 CHANGES = {
-    "power.dropout": "A larger reservoir, a Schottky rectifier, a low-dropout regulator or a winding of more volts is needed.",
-    "power.under_voltage": "A source of more volts, or a converter closer to the module's middle, is needed.",
-    "power.overheats": "A converter that chops, a heatsink, or a source of fewer volts is needed.",
-    "power.rail_overload": "Another rail, or a supply of its own, is needed.",
-    "power.winding_overload": "Another winding, or a supply of its own, is needed.",
-    "power.always_on": "A rail that is switched, or a switch on its control line, is needed.",
-    "power.standby_drains": "A rail that is switched, or a switch on its control line, is needed.",
-    "power.battery_sags": "A converter that steps up, or a module that works from fewer volts, is needed.",
+    "power.dropout": tr(
+        "A larger reservoir, a Schottky rectifier, a low-dropout regulator or a winding of more "
+        "volts is needed."
+    ),
+    "power.under_voltage": tr(
+        "A source of more volts, or a converter closer to the module's middle, is needed."
+    ),
+    "power.overheats": tr("A converter that chops, a heatsink, or a source of fewer volts is needed."),
+    "power.rail_overload": tr("Another rail, or a supply of its own, is needed."),
+    "power.winding_overload": tr("Another winding, or a supply of its own, is needed."),
+    "power.always_on": tr("A rail that is switched, or a switch on its control line, is needed."),
+    "power.standby_drains": tr("A rail that is switched, or a switch on its control line, is needed."),
+    "power.battery_sags": tr(
+        "A converter that steps up, or a module that works from fewer volts, is needed."
+    ),
 }
 
 
@@ -99,7 +109,9 @@ def pin_named(job: Job, name: str) -> str:
     else:
         pins = []
     if not pins:
-        raise EditError(f"there is no supply {name}; name a supply, a module or its supply pin", value=name)
+        raise EditError(
+            tr("there is no supply {name}; name a supply, a module or its supply pin", name=name), value=name
+        )
     return pins[0]
 
 
@@ -332,15 +344,23 @@ def ranked(job: Job, pin: str, step: SupplyStep) -> SuppliesFound:
 
 def _in_the_way(job: Job, step: SupplyStep) -> str:
     if not step.broken:
-        return "The host has no rail and no winding that is alive while it should play. Add one in Survey, or take an adapter of its own."
+        return tr(
+            "The host has no rail and no winding that is alive while it should play. Add one in "
+            "Survey, or take an adapter of its own."
+        )
     code = max(step.broken, key=lambda c: step.broken[c])
     count = step.broken[code]
-    stopped = (
-        f"{count:,} {'is' if count == 1 else 'are'} stopped since {WORDS.get(code, 'they cannot be solved')}"
+    stopped = trn(
+        "{count:,} is stopped since {why}",
+        "{count:,} are stopped since {why}",
+        count,
+        why=WORDS.get(code, tr("they cannot be solved")),
     )
-    return (
-        f"No supply fits: of {step.solved:,} ways, {stopped}. "
-        f"{CHANGES.get(code, 'Another source is needed.')}"
+    return tr(
+        "No supply fits: of {solved:,} ways, {stopped}. {get}",
+        solved=step.solved,
+        stopped=stopped,
+        get=CHANGES.get(code, tr("Another source is needed.")),
     )
 
 

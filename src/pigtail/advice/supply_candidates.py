@@ -28,6 +28,7 @@ from pigtail.job.measured import Measured
 from pigtail.job.quantities import DOINGS
 from pigtail.job.windings import unknown_of, winding_named
 from pigtail.job.wiring import supply_links
+from pigtail.language import tr
 from pigtail.model.course import COARSE, CORNERS, Course
 from pigtail.model.terminals import winding_live
 from pigtail.studies.power.trap import short_amps
@@ -66,15 +67,19 @@ def sources_of(job: Job, pin: str) -> tuple[str, ...]:
     lacking = [
         w
         for w, k in (
-            ("lowest supply", terminal.minimum),
-            ("highest supply", terminal.maximum),
+            (tr("lowest supply"), terminal.minimum),
+            (tr("highest supply"), terminal.maximum),
             ("current", terminal.average),
         )
         if k is None
     ]
     if lacking:
         raise EditError(
-            f"a search rests on what is not known: {job.label(pin)}: {', '.join(lacking)}; type it in Survey",
+            tr(
+                "a search rests on what is not known: {pin}: {listed}; type it in Survey",
+                pin=job.label(pin),
+                listed=", ".join(lacking),
+            ),
             value=pin,
         )
     windings = [w for w in measured.host.windings if winding_live(measured, w, measured.working_state())]

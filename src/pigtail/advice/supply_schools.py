@@ -22,6 +22,7 @@ from pigtail.job.energy import Earthed
 from pigtail.job.errors import JobError
 from pigtail.job.windings import winding_of
 from pigtail.job.wiring import rail_of, supply_links
+from pigtail.language import tr
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
 from pigtail.studies.findings import ORDER, Finding, Severity
@@ -67,11 +68,11 @@ class _SolvedWay(NamedTuple):
         )
         figures = (
             ("verdict", self.severity.value),
-            ("in a burst", volts.short() if volts is not None else "?"),
+            (tr("in a burst"), volts.short() if volts is not None else "?"),
             ("heat", format_quantity(self.heat, "W", 2)),
             ("ripple", ripple),
             ("buzz", self.buzz.short() if self.buzz is not None else "–"),
-            ("on while off", "yes" if self.idle else "no"),
+            (tr("on while off"), "yes" if self.idle else "no"),
         )
         return Side(self.label, figures, self.edit)
 
@@ -81,7 +82,7 @@ def supply_contests(job: Job, pin: str) -> tuple[Contest, ...]:
     link = next(iter(supply_links(job, pin)), None)
     if link is None:
         return ()
-    now = _solved(job, pin, "as it is", None)
+    now = _solved(job, pin, tr("as it is"), None)
     if now is None:
         return ()
     found: list[Contest] = []
@@ -141,7 +142,11 @@ def _contest(
     """A contest: one that is worse by its verdict is never our pick; else the second where `pick` says so."""
     one, other = (ORDER[::-1].index(x.severity) for x in (a, b))
     second = other < one or (other == one and pick(a, b))
-    reason = why[second] if one == other else f"the other is {(a if second else b).severity.value}"
+    reason = (
+        why[second]
+        if one == other
+        else tr("the other is {severity}", severity=tr((a if second else b).severity.value))
+    )
     return Contest(question, (a.side(), b.side()), int(second), reason)
 
 
@@ -159,8 +164,8 @@ def _switching(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Cont
     other = min(others, key=lambda w: (ORDER[::-1].index(w.severity), w.heat))
     linear, switching = (other, now) if chops else (now, other)
     yield _contest(
-        "Linear or switching?", linear, switching, lambda a, b: a.heat > WARM_W,
-        ("it stays cool enough and switches nothing", f"the linear one burns {format_quantity(linear.heat, 'W', 2)}"),
+        tr("Linear or switching?"), linear, switching, lambda a, b: a.heat > WARM_W,
+        (tr("it stays cool enough and switches nothing"), tr("the linear one burns {heat}", heat=format_quantity(linear.heat, 'W', 2))),
     )  # fmt: skip
 
 
@@ -170,8 +175,8 @@ def _own(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Contest]:
         other = _solved(job, pin, kind.summary, partial(own_adapter, link_id=link.id, key=kind.key))
         if other is not None and not rail_of(job, link).startswith("adapter"):
             yield _contest(
-                "The host's supply or one of its own?", now, other, lambda a, b: False,
-                ("it goes on and off with the host, and there is no second plug", "the host has nothing to spare"),
+                tr("The host's supply or one of its own?"), now, other, lambda a, b: False,
+                (tr("it goes on and off with the host, and there is no second plug"), tr("the host has nothing to spare")),
             )  # fmt: skip
 
 
@@ -181,9 +186,9 @@ def _apart(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Contest]
         return
     source = _source(job, link)
     keys = ("bridge", "isolated_wide") if winding_of(job, link) is not None else ("isolated_wide",)
-    others = [_way(job, pin, "isolated converter", source, keys)]
+    others = [_way(job, pin, tr("isolated converter"), source, keys)]
     if winding_of(job, link) is None:
-        others.append(_way(job, pin, "isolated converter", source, ("isolated",)))
+        others.append(_way(job, pin, tr("isolated converter"), source, ("isolated",)))
     found = [w for w in others if w is not None]
     if not found:
         return
@@ -200,8 +205,8 @@ def _apart(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Contest]
         )
 
     yield _contest(
-        "One ground or separate?", now, other, quieter,
-        ("its bursts are quiet enough: nothing more to buy", "only one return is left, and the bursts go home by themselves"),
+        tr("One ground or separate?"), now, other, quieter,
+        (tr("its bursts are quiet enough: nothing more to buy"), tr("only one return is left, and the bursts go home by themselves")),
     )  # fmt: skip
 
 
@@ -210,12 +215,14 @@ def _pumped(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Contest
     winding = winding_of(job, link)
     if winding is None or winding.earthed in (Earthed.NONE, Earthed.TAP, Earthed.UNKNOWN):
         return
-    half = _way(job, pin, "one diode, large reservoir", winding.id, ("half_wave_schottky", "ldo"), LARGE_F)
-    pumped = _way(job, pin, "doubler and buck", winding.id, ("doubler", "buck"), DOUBLER_F)
+    half = _way(
+        job, pin, tr("one diode, large reservoir"), winding.id, ("half_wave_schottky", "ldo"), LARGE_F
+    )
+    pumped = _way(job, pin, tr("doubler and buck"), winding.id, ("doubler", "buck"), DOUBLER_F)
     if half is not None and pumped is not None:
         yield _contest(
-            "One diode or a doubler?", half, pumped, lambda a, b: False,
-            ("it has room enough with fewer parts, and switches nothing", "one diode leaves too few volts at low mains"),
+            tr("One diode or a doubler?"), half, pumped, lambda a, b: False,
+            (tr("it has room enough with fewer parts, and switches nothing"), tr("one diode leaves too few volts at low mains")),
         )  # fmt: skip
 
 
@@ -232,7 +239,7 @@ def _switched(job: Job, link: Link, pin: str, now: _SolvedWay) -> Iterator[Conte
             continue
         permanent, switched = (now, other) if now.idle else (other, now)
         yield _contest(
-            "A rail that is always there or one that goes off?", permanent, switched, lambda a, b: True,
-            ("the other has too little", "the module sleeps with the host and draws nothing then"),
+            tr("A rail that is always there or one that goes off?"), permanent, switched, lambda a, b: True,
+            (tr("the other has too little"), tr("the module sleeps with the host and draws nothing then")),
         )  # fmt: skip
         return

@@ -12,12 +12,13 @@ from pigtail.job.document import HOST, AudioOut, Function, Job, Rail, Way
 from pigtail.job.measured import Measured
 from pigtail.job.readings import plain, standing
 from pigtail.job.wiring import twin
+from pigtail.language import tr
 from pigtail.studies.findings import Finding
 from pigtail.studies.survey.playing import SILENT_V
 
 Fix = tuple[str, Edit, str]
 #: What the wires then do.
-FOLLOWS = "The feeds go to where each side really is."
+FOLLOWS = tr("The feeds go to where each side really is.")
 
 
 def survey_fixes(job: Job, finding: Finding) -> Iterator[Fix]:
@@ -35,7 +36,7 @@ def _sides(job: Job, address: str) -> Iterator[Fix]:
 
 def _exchange(job: Job, address: str, other: str, field: str) -> Fix:
     first, second = sorted((address, other), key=job.addresses().index)
-    label = f"exchange {job.label(first)} and {job.label(second)}"
+    label = tr("exchange {first} and {second}", first=job.label(first), second=job.label(second))
     return label, partial(exchanged, address=first, other=second, field=field), FOLLOWS
 
 
@@ -71,11 +72,15 @@ def _states(job: Job, address: str) -> Iterator[Fix]:
         return
     names = [s.name for s in job.host.states if s.id in states]
     if states and names:
-        label = f"note that {job.label(address)} is there while “{'”, “'.join(names)}” only"
+        label = tr(
+            "note that {address} is there while “{listed}” only",
+            address=job.label(address),
+            listed="”, “".join(names),
+        )
         yield (
             label,
             partial(set_point, address=address, states=states),
-            "What the plan needs of it is judged by that.",
+            tr("What the plan needs of it is judged by that."),
         )
 
 

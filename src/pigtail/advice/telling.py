@@ -8,6 +8,7 @@ from typing import NamedTuple
 from pigtail.job.control import PLAYING, SEARCHING, Acts, WantedOf
 from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Job, Mode, Module, Rail, alive
 from pigtail.job.measured import Measured
+from pigtail.language import tr
 from pigtail.studies.control.meant import StateMoment, meant, wish
 from pigtail.studies.control.moments import active, blinks, lives_of
 from pigtail.studies.wording import listed
@@ -120,7 +121,10 @@ def not_told(job: Job, of: str) -> str:
     yes = sorted({names.get(s, s) for (s, _), y in wishes.items() if y})
     no = sorted({names.get(s, s) for (s, _), y in wishes.items() if not y})
     if not yes or not no:
-        return "Nothing is wanted off in one state and on in another: type into the table what is wanted, or leave it as it is."
+        return tr(
+            "Nothing is wanted off in one state and on in another: type into the table what is "
+            "wanted, or leave it as it is."
+        )
     if measured.device(of) is None:
         blinking = sorted({b for m in measured.modules for d in m.doings for b in d.blinking})
         if blinking:
@@ -130,17 +134,21 @@ def not_told(job: Job, of: str) -> str:
                 for b in blinking
                 if measured.terminal(f"{m.id}.{b}")
             )
-            return (
-                f"No line of a module tells steadily when it is to be mute; {pins} blinks, and what it steers would go on and off "
-                "with it: give the module an output that is high only while it is linked, or type into the table when it is to be heard."
+            return tr(
+                "No line of a module tells steadily when it is to be mute; {pins} blinks, and what it "
+                "steers would go on and off with it: give the module an output that is high only while "
+                "it is linked, or type into the table when it is to be heard.",
+                pins=pins,
             )
-        return (
-            "No line of a module tells when it is to be mute: give the module a link output, "
-            "or type into the table when it is to be heard."
+        return tr(
+            "No line of a module tells when it is to be mute: give the module a link output, or type "
+            "into the table when it is to be heard."
         )
-    return (
-        f"Nothing surveyed tells {listed(f'“{n}”' for n in yes)} from {listed(f'“{n}”' for n in no)}: read all rails, lines and bare pins "
-        "in each of these states (Survey, sweep), and tell a line by what it stands at."
+    return tr(
+        "Nothing surveyed tells {listed} from {listed2}: read all rails, lines and bare pins in "
+        "each of these states (Survey, sweep), and tell a line by what it stands at.",
+        listed=listed(f"“{n}”" for n in yes),
+        listed2=listed(f"“{n}”" for n in no),
     )
 
 

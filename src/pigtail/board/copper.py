@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from pigtail.board.board import Hole, LittleBoard, named
 from pigtail.board.parts import Mounted
 from pigtail.job.build import BoardKind
+from pigtail.language import tr
 
 
 def joined(board: LittleBoard) -> dict[Hole, Hole]:
@@ -53,7 +54,7 @@ def troubles(board: LittleBoard, wanted: Mounted) -> tuple[str, ...]:
     ]
     pins += [(w.name, h, w.net) for w, h in board.wires]
     ends = [
-        (f"jumper {named(j.start)} to {named(j.end)}", h, j.net)
+        (tr("jumper {named} to {named2}", named=named(j.start), named2=named(j.end)), h, j.net)
         for j in board.jumpers
         for h in (j.start, j.end)
     ]
@@ -62,26 +63,30 @@ def troubles(board: LittleBoard, wanted: Mounted) -> tuple[str, ...]:
     inside = [
         (what, h, n) for what, h, n in (*pins, *ends) if 0 <= h[0] < board.columns and 0 <= h[1] < board.rows
     ]
-    found += [f"{what} lies off the board" for what, h, n in (*pins, *ends) if (what, h, n) not in inside]
+    found += [
+        tr("{what} lies off the board", what=what)
+        for what, h, n in (*pins, *ends)
+        if (what, h, n) not in inside
+    ]
     group = joined(board) if len(inside) == len(pins) + len(ends) else {}
     on: dict[Hole, str] = {}
     of: dict[str, Hole] = {}
     for what, hole, net in inside if group else ():
         root = group[hole]
         if on.setdefault(root, net) != net:
-            found.append(f"{what} of {net} is joined to {on[root]}")
+            found.append(tr("{what} of {net} is joined to {on}", what=what, net=net, on=on[root]))
         if of.setdefault(net, root) != root:
-            found.append(f"{what} is not joined to the rest of {net}")
+            found.append(tr("{what} is not joined to the rest of {net}", what=what, net=net))
     return tuple(dict.fromkeys(found))
 
 
 def _missing(board: LittleBoard, wanted: Mounted) -> list[str]:
     placed = {p.part for p in board.placed}
     wires = {w for w, _ in board.wires}
-    found = [f"{p.name} is not on the board" for p in wanted.parts if p not in placed]
-    found += [f"{w.name} has no hole" for w in wanted.holes if w not in wires]
+    found = [tr("{p} is not on the board", p=p.name) for p in wanted.parts if p not in placed]
+    found += [tr("{w} has no hole", w=w.name) for w in wanted.holes if w not in wires]
     if len(board.placed) != len(wanted.parts) or len(board.wires) != len(wanted.holes):
-        found.append("there is more or less on the board than in the plan")
+        found.append(tr("there is more or less on the board than in the plan"))
     return found
 
 
@@ -91,16 +96,18 @@ def _clashes(board: LittleBoard, ends: list[tuple[str, Hole, str]]) -> list[str]
     found = []
     for what, hole, _ in ends:
         if hole in board.cuts:
-            found.append(f"{what} is in the cut at {named(hole)}")
+            found.append(tr("{what} is in the cut at {named}", what=what, named=named(hole)))
         if hole in taken and taken[hole] != what:
-            found.append(f"{what} and {taken[hole]} share {named(hole)}")
+            found.append(
+                tr("{what} and {taken} share {named}", what=what, taken=taken[hole], named=named(hole))
+            )
         taken[hole] = what
     for k, a in enumerate(board.placed):
         for b in board.placed[k + 1 :]:
             over_x = min(a.body[2], b.body[2]) - max(a.body[0], b.body[0])
             over_y = min(a.body[3], b.body[3]) - max(a.body[1], b.body[1])
             if min(over_x, over_y) > SQUEEZE_MM + 1e-6:
-                found.append(f"{a.part.name} lies over {b.part.name}")
+                found.append(tr("{part} lies over {part2}", part=a.part.name, part2=b.part.name))
     return found
 
 

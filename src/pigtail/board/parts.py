@@ -13,6 +13,7 @@ import msgspec
 from pigtail.board.forms import LEGS, Form, bodies_of, form_of, forms
 from pigtail.catalogue.topologies import FILM_F, Does, PartRule, does, is_film
 from pigtail.job.document import Job, Join, Link, Part, Plus, Purpose
+from pigtail.language import tr
 from pigtail.model import names
 from pigtail.model.cascade import Network, networks
 from pigtail.units import format_quantity
@@ -203,12 +204,23 @@ def _holes(job: Job, link: Link, here: tuple[Network, ...], nets: LinkNets, used
             for node in needs.wires:
                 net = nets.of(network.node(node))
                 found.setdefault(
-                    net, WireHole("", net, link.id, node, f"{network.shape.short}: its light", False, False)
+                    net,
+                    WireHole(
+                        "",
+                        net,
+                        link.id,
+                        node,
+                        tr("{short}: its light", short=network.shape.short),
+                        False,
+                        False,
+                    ),
                 )
             for port in network.shape.sides:  # a stage with a supply of its own
                 net = nets.of(network.node(port))
                 if port == "sup" and net in used:
-                    found.setdefault(net, WireHole("", net, link.id, port, "a supply of its own", True, True))
+                    found.setdefault(
+                        net, WireHole("", net, link.id, port, tr("a supply of its own"), True, True)
+                    )
             continue
         if not needs.apart:
             continue

@@ -24,6 +24,7 @@ from pigtail.drawing.shapes import (
     words_width,
 )
 from pigtail.job.build import BoardKind
+from pigtail.language import tr
 
 #: Room for the letters of rows and the numbers of columns [mm].
 _EDGE = 5.0
@@ -43,7 +44,7 @@ def part_side(board: LittleBoard) -> Drawing:
             Circle(x, y, 1.05, 0.2, "ink", "paper"),
             Lettering(x, y + 0.5, wire.name, _SMALL, anchor="middle", bold=True),
         ]
-    return _framed(board, "Part side", shapes, seen_from_behind=False)
+    return _framed(board, tr("Part side"), shapes, seen_from_behind=False)
 
 
 def solder_side(board: LittleBoard) -> Drawing:
@@ -54,7 +55,7 @@ def solder_side(board: LittleBoard) -> Drawing:
         x, y = at(hole)
         copper += [Circle(x, y, 1.1, 0.2, "ink", "paper")]
         copper += _crossed(x, y, 1.0, 0.45, "ink")
-    return _framed(board, "Solder side, mirrored", list(mirrored(copper, width)), seen_from_behind=True)
+    return _framed(board, tr("Solder side, mirrored"), list(mirrored(copper, width)), seen_from_behind=True)
 
 
 def _framed(board: LittleBoard, title: str, shapes: list[Shape], *, seen_from_behind: bool) -> Drawing:
@@ -212,13 +213,13 @@ def point_to_point(wanted: Mounted) -> Drawing:
         bottom = height - 9.0 if wires else max(ys, default=14.0)
         top = min(ys, default=14.0)
         shapes.append(Stroke(((at_x[net], top), (at_x[net], bottom)), 0.6))
-        shapes.append(Lettering(at_x[net], 6.0, f"joint {k}", 2.2, "dim", "middle"))
+        shapes.append(Lettering(at_x[net], 6.0, tr("joint {k}", k=k), 2.2, "dim", "middle"))
         for n, wire in enumerate(wires):
             label = fitted(f"{_wire_word(wire)} {wire.leads}", 2.2, 33.0)
             shapes.append(Lettering(at_x[net], bottom + 3.4 + 3 * n, label, 2.2, anchor="middle", bold=True))
     for part in wanted.parts:
         shapes += _between(part, rows[part.name], at_x)
-    return Drawing("Joined point to point", width, height, tuple(shapes))
+    return Drawing(tr("Joined point to point"), width, height, tuple(shapes))
 
 
 def _between(part: BoardPart, y: float, at_x: dict[str, float]) -> list[Shape]:
@@ -255,13 +256,16 @@ def words_of(board: LittleBoard) -> dict[str, tuple[str, ...]]:
             f"{named(j.start)}–{named(j.end)}, {'insulated' if j.insulated else 'bare'}"
             for j in board.jumpers
         ),
-        "wires": tuple(f"{_wire_word(w)} at {named(h)}: {w.leads}" for w, h in board.wires),
+        "wires": tuple(
+            tr("{wire_word} at {named}: {leads}", wire_word=_wire_word(w), named=named(h), leads=w.leads)
+            for w, h in board.wires
+        ),
         "bare wires": tuple(f"{named((t.start, t.row))}–{named((t.end, t.row))}" for t in board.traces),
     }
 
 
 def _wire_word(wire: WireHole) -> str:
-    return f"wire {wire.name}" if wire.name.isdigit() else f"lead {wire.name}"
+    return tr("wire {wire}", wire=wire.name) if wire.name.isdigit() else tr("lead {wire}", wire=wire.name)
 
 
 def seats(board: LittleBoard) -> tuple[tuple[str, str, str, str], ...]:
@@ -273,7 +277,7 @@ def seats(board: LittleBoard) -> tuple[tuple[str, str, str, str], ...]:
             word = "bar" if p.part.form.startswith("diode") else "+"
             holes += f", {word} {named(p.holes[p.part.mark])}"
         elif p.part.form.startswith("electrolytic"):
-            holes += ", way round not said"
+            holes += tr(", way round not said")
         how = ("standing" if p.stands else "lying") if p.part.axial else ""
         found.append((p.part.name, p.part.value or p.part.words, holes, how))
     return tuple(found)

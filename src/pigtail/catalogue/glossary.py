@@ -15,7 +15,7 @@ from pigtail.units.store import remembered
 def _told() -> dict[str, dict[str, str]]:
     found: dict[str, dict[str, str]] = said("glossary.toml", tomllib.loads(data("glossary.toml")))
     if language() != "en":
-        found["words"] = {tr(word): means for word, means in found["words"].items()}
+        found = {part: {tr(word): means for word, means in told.items()} for part, told in found.items()}
     return found
 
 

@@ -22,6 +22,7 @@ from pigtail.job.disk import read_whole, write_atomically
 from pigtail.job.document import Host, Job, Module
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.texts import made_storable
+from pigtail.language import tr
 
 FORMAT, VERSION, SCHEMA = "pigtail-device", 1, 1
 SUFFIX = ".pigtail-device"
@@ -58,7 +59,7 @@ def library_path() -> Path:
 
 @contextmanager
 def _library(
-    path: Path | None, trouble: str = "the library of own devices cannot be opened"
+    path: Path | None, trouble: str = tr("the library of own devices cannot be opened")
 ) -> Iterator[sqlite3.Connection]:
     """The library, made when it is not there, in one transaction. Raises FileError for one of a newer program, and for whatever goes wrong
     with it."""
@@ -70,14 +71,21 @@ def _library(
             if version > SCHEMA:
                 raise FileError(
                     path,
-                    f"the library was written by a newer Pigtail (schema {version}, this one reads {SCHEMA}); update Pigtail",
+                    tr(
+                        "the library was written by a newer Pigtail (schema {version}, this one reads {schema}); "
+                        "update Pigtail",
+                        version=version,
+                        schema=SCHEMA,
+                    ),
                 )
             if version == 0:
                 library.execute(_TABLE)
                 library.execute(f"PRAGMA user_version = {SCHEMA}")
             yield library
     except (sqlite3.Error, OSError) as error:
-        raise FileError(path, f"{trouble} ({error}); move it away or free its folder") from error
+        raise FileError(
+            path, tr("{trouble} ({error}); move it away or free its folder", trouble=trouble, error=error)
+        ) from error
 
 
 def kept(what: str = "", path: Path | None = None) -> tuple[OwnDevice, ...]:
@@ -93,7 +101,7 @@ def keep(device: Module | Host, source: str, path: Path | None = None) -> int:
     """Put a device into the library, with what it was made from; returns its number there. Raises FileError."""
     today = datetime.now().astimezone().date().isoformat()
     row = (_what(device), device.name, source, today, msgspec.json.encode(device))
-    with _library(path, f"{device.name} cannot be put into the library") as library:
+    with _library(path, tr("{device} cannot be put into the library", device=device.name)) as library:
         made = library.execute(
             "INSERT INTO device (what, name, source, added, body) VALUES (?, ?, ?, ?, ?)", row
         )
@@ -111,7 +119,11 @@ def device_of(number: int, path: Path | None = None) -> Module | Host:
         row = library.execute("SELECT what, body FROM device WHERE id = ?", (number,)).fetchone()
     if row is None:
         raise FileError(
-            where, f"there is no device {number} in the library; it may have been taken out elsewhere"
+            where,
+            tr(
+                "there is no device {number} in the library; it may have been taken out elsewhere",
+                number=number,
+            ),
         )
     return _checked(where, str(row[0]), msgspec.json.decode(row[1]))
 
@@ -135,11 +147,16 @@ def read_device(path: Path) -> Module | Host:
         told = msgspec.json.decode(read_whole(path, MOST_BYTES), type=DeviceFile)
     except (msgspec.DecodeError, RecursionError) as error:
         raise FileError(
-            path, f"this is no file of a module or host ({error}); choose one that ends in {SUFFIX}"
+            path,
+            tr(
+                "this is no file of a module or host ({error}); choose one that ends in {suffix}",
+                error=error,
+                suffix=SUFFIX,
+            ),
         ) from error
     if told.format != FORMAT or told.version > VERSION or told.what not in _KINDS:
         raise FileError(
-            path, "this is no file of a module or host, or one of a newer Pigtail; choose another"
+            path, tr("this is no file of a module or host, or one of a newer Pigtail; choose another")
         )
     return _checked(path, told.what, told.device)
 
@@ -158,7 +175,7 @@ def _checked(path: Path, what: str, raw: object) -> Module | Host:
         check_job(job)
     except (msgspec.ValidationError, JobError, KeyError, ValueError, RecursionError) as error:
         raise FileError(
-            path, f"the device in it cannot be used ({error}); make it again from a job"
+            path, tr("the device in it cannot be used ({error}); make it again from a job", error=error)
         ) from error
     return job.host if isinstance(device, Host) else job.modules[0]
 
@@ -171,7 +188,10 @@ def offered(what: str, path: Path | None = None) -> tuple[Listed, ...]:
     nothing of its own."""
     try:
         own = tuple(
-            Listed(f"{OWN}{k.id}", k.name, f"Your own, kept {k.added}: {k.source}") for k in kept(what, path)
+            Listed(
+                f"{OWN}{k.id}", k.name, tr("Your own, kept {added}: {source}", added=k.added, source=k.source)
+            )
+            for k in kept(what, path)
         )
     except FileError:
         own = ()

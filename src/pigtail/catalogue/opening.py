@@ -10,6 +10,7 @@ from pigtail.job.checking import check_known
 from pigtail.job.document import Job, Section
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import Document, load
+from pigtail.language import tr
 
 LEAST = {"Ω": 1e-9, "F": 0.0, "V": 0.0, "A": 0.0, "": 1e-6, "°C/W": 0.0, "°C": -273.15}
 
@@ -42,5 +43,13 @@ def _check_section(section: Section, where: str) -> None:
         rule = rules.get(part.name)
         if rule is None:
             known = ", ".join(rules) or "none"
-            raise JobError(f"“{shape.title}” has no part “{part.name[:40]}”; it has: {known}", where=place)
+            raise JobError(
+                tr(
+                    "“{shape}” has no part “{part}”; it has: {known}",
+                    shape=shape.title,
+                    part=part.name[:40],
+                    known=known,
+                ),
+                where=place,
+            )
         check_known(part.value, rule.unit, f"{place}.value", lowest=LEAST.get(rule.unit, 0.0))

@@ -16,6 +16,7 @@ import platformdirs
 
 from pigtail.job.disk import read_whole
 from pigtail.job.errors import FileError, JobError
+from pigtail.language import tr
 from pigtail.units import UnreadableError, marking, parse_quantity
 
 _LINE = re.compile(r"^(?P<value>.*?)(?:\s*[x×*]\s*(?P<count>\d{1,6}))?$", re.IGNORECASE)
@@ -63,7 +64,9 @@ def parse_stock(text: str) -> tuple[Held, ...]:
     """The parts that a text lists; raises JobError naming the line that cannot be read."""
     found: dict[tuple[str, float], Held] = {}
     if len(text) > MOST_BYTES:
-        raise JobError(f"the list is longer than {MOST_BYTES:,} characters; leave some out")
+        raise JobError(
+            tr("the list is longer than {most_bytes:,} characters; leave some out", most_bytes=MOST_BYTES)
+        )
     text = _DECIMAL.sub(r"\1.\2", text)
     for number, line in enumerate(re.split(r"[\n,;]", text), 1):
         words = line.strip()
@@ -71,7 +74,8 @@ def parse_stock(text: str) -> tuple[Held, ...]:
             continue
         if len(words) > MOST_WORDS:
             raise JobError(
-                f"“{words[:30]}…” is no part; write a value such as 4k7 or 100n x20", where=f"line {number}"
+                tr("“{words}…” is no part; write a value such as 4k7 or 100n x20", words=words[:30]),
+                where=tr("line {number}", number=number),
             )
         match = _LINE.match(words)
         value = (match["value"] if match else words).strip()
@@ -80,11 +84,15 @@ def parse_stock(text: str) -> tuple[Held, ...]:
             size = parse_quantity(value, UNITS[kind])
         except UnreadableError as error:
             raise JobError(
-                f"“{words[:30]}” is no part; write a value such as 4k7 or 100n x20", where=f"line {number}"
+                tr("“{words}” is no part; write a value such as 4k7 or 100n x20", words=words[:30]),
+                where=tr("line {number}", number=number),
             ) from error
         low, high = LIMITS[kind]
         if not low <= size <= high:
-            raise JobError(f"{value} is no {kind} that can be bought; mend the value", where=f"line {number}")
+            raise JobError(
+                tr("{value} is no {kind} that can be bought; mend the value", value=value, kind=kind),
+                where=tr("line {number}", number=number),
+            )
         count = int(match["count"]) if match and match["count"] else 0
         found[kind, size] = Held(kind, size, count)
     return tuple(sorted(found.values(), key=lambda h: (h.kind != "resistor", h.value)))
@@ -95,7 +103,9 @@ def read_stock(path: Path) -> tuple[Held, ...]:
     try:
         text = read_whole(path, MOST_BYTES, "list").decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise FileError(path, "this is no text; give a file with a part a line, such as 4k7 x20") from error
+        raise FileError(
+            path, tr("this is no text; give a file with a part a line, such as 4k7 x20")
+        ) from error
     return parse_stock(text)
 
 
@@ -115,13 +125,14 @@ def load_stock(path: Path | None = None) -> tuple[Held, ...]:
     if not path.exists():
         return ()
     if not path.is_file():
-        raise FileError(path, "this is no library; move it away and list the parts again")
+        raise FileError(path, tr("this is no library; move it away and list the parts again"))
     try:
         with closing(_open(path)) as library:
             rows = library.execute("SELECT kind, value, count FROM stock").fetchall()
     except sqlite3.Error as error:
         raise FileError(
-            path, f"the library cannot be read ({error}); move it away and list the parts again"
+            path,
+            tr("the library cannot be read ({error}); move it away and list the parts again", error=error),
         ) from error
     held = (Held(k, float(v), int(n)) for k, v, n in rows if _is_part(k, v, n))
     return tuple(sorted(held, key=lambda h: (h.kind != "resistor", h.value)))
@@ -147,7 +158,7 @@ def save_stock(held: tuple[Held, ...], path: Path | None = None) -> None:
             )
     except (sqlite3.Error, OSError) as error:
         raise FileError(
-            path, f"the library cannot be written ({error}); free space or unlock its folder"
+            path, tr("the library cannot be written ({error}); free space or unlock its folder", error=error)
         ) from error
 
 

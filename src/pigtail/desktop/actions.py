@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import Qt
 
-from pigtail.language import tr
+from pigtail.language import LANGUAGES, SYSTEM, tr
 from pigtail.studies.register import REGISTER
 
 if TYPE_CHECKING:
@@ -65,6 +65,15 @@ def _sized(by: int) -> Callable[[Assembly], object]:
         set_text_size(a, by)
 
     return size
+
+
+def _spoken(code: str) -> Callable[[Assembly], object]:
+    def speak(a: Assembly) -> None:
+        from pigtail.desktop.looks import set_language
+
+        set_language(a, code)
+
+    return speak
 
 
 def _help(a: Assembly) -> None:
@@ -158,6 +167,8 @@ TABLE: tuple[Action, ...] = (
     Action("larger", tr("Lar&ger"), "Ctrl++", tr("View"), _sized(1), more_keys="Ctrl+="),
     Action("smaller", tr("&Smaller"), "Ctrl+-", tr("View"), _sized(-1)),
     Action("usual", tr("&Usual size"), "Ctrl+0", tr("View"), _sized(0)),
+    Action("speak_system", tr("Language of the s&ystem"), "", tr("View"), _spoken(SYSTEM)),
+    *(Action(f"speak_{code}", name, "", tr("View"), _spoken(code)) for code, name in LANGUAGES.items()),
     Action("full", tr("&Full screen"), "F11", tr("View"), _full_screen),
     Action("help", tr("&Help"), "F1", tr("Help"), _help),
     Action("keys", tr("&Keys"), "Shift+F1", tr("Help"), _keys),

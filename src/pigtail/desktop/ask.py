@@ -234,8 +234,8 @@ def brief(parent: QWidget, name: str, wanted: str, notes: str) -> tuple[str, str
     for words, entry in zip((tr("&Name"), tr("&What is wanted"), tr("N&otes")), entries, strict=True):
         entry.setAccessibleName(words.replace("&", ""))
         entry.setToolTip(
-            {"&Name": "What the job is called", "N&otes": "Anything to be remembered"}.get(
-                words, "In your own words"
+            {tr("&Name"): tr("What the job is called"), tr("N&otes"): tr("Anything to be remembered")}.get(
+                words, tr("In your own words")
             )
         )
         if isinstance(entry, QPlainTextEdit):

@@ -215,7 +215,7 @@ class Assembly(QObject):
             menus[entry.menu].addAction(action)
             self.actions[entry.id] = action
             if entry.id == "open":
-                self.files.recent.fill(menus["Job"].addMenu(tr("&Recent")))
+                self.files.recent.fill(menus[tr("Job")].addMenu(tr("&Recent")))
 
     def _enable(self) -> None:
         open_job = self.session.job is not None

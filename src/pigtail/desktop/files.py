@@ -150,7 +150,12 @@ class Files(QObject):
         first, found = left.jobs[0], left.jobs
         more = tr(" ({value} more after it)", value=len(found) - 1) if len(found) > 1 else ""
         self._desk.window.message.tell(
-            f"“{first.document.job.name}” was not saved when the program ended{more}. {bad}".strip(),
+            tr(
+                "“{name}” was not saved when the program ended{more}. {bad}",
+                name=first.document.job.name,
+                more=more,
+                bad=bad,
+            ).strip(),
             (
                 (tr("Recover it"), lambda: self._recover(first)),
                 (tr("Discard it"), lambda: self._discard(first)),
@@ -272,7 +277,7 @@ class Files(QObject):
     def _show_kept(self) -> None:
         s = self._session
         if not s.unsaved:
-            words = "saved" if s.path else ""
+            words = tr("saved") if s.path else ""
         elif s.kept_number >= s.number:
             words = tr("not saved, but kept")
         else:

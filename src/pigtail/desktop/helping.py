@@ -23,11 +23,13 @@ from PyQt6.QtWidgets import (
 
 from pigtail.catalogue.glossary import words
 from pigtail.desktop.tips import Dialog
-from pigtail.language import tr
+from pigtail.language import language, tr
 from pigtail.studies.findings import Severity
 from pigtail.units import format_quantity
 
-MANUAL = os.path.join(os.path.dirname(__file__), "data", "manual.md")
+MANUAL = os.path.join(
+    os.path.dirname(__file__), "data", "manual.md" if language() == "en" else f"manual.{language()}.md"
+)
 #: Air round a page and under a paragraph [px], and between lines [%].
 MARGIN, PARAGRAPH, LINES = 22, 9, 118
 WORDS, KEYS, LIMITS = tr("Words"), tr("Keys"), tr("Limits and reasons")
@@ -47,7 +49,7 @@ def pages() -> dict[str, str]:
 
 def _glossary() -> str:
     lines = [f"**{word}**: {means}\n" for word, means in words().items()]
-    return "\n".join(["# Words", "", *lines])
+    return "\n".join([f"# {WORDS}", "", *lines])
 
 
 def _keys() -> str:
@@ -58,7 +60,7 @@ def _keys() -> str:
         tr("| Up, Down | in a part's field: along the preferred series |"),
         tr("| Ctrl+C, Ctrl+V | in a table: copy its rows, paste a column |"),
     )
-    return "\n".join(["# Keys", "", tr("| keys | what they do |"), "| --- | --- |", *rows, *own])
+    return "\n".join([f"# {KEYS}", "", tr("| keys | what they do |"), "| --- | --- |", *rows, *own])
 
 
 def _limits() -> str:
@@ -66,7 +68,7 @@ def _limits() -> str:
     from pigtail.studies.judging import judgements
     from pigtail.studies.register import REGISTER
 
-    lines = ["# Limits and reasons", ""]
+    lines = [f"# {LIMITS}", ""]
     for entry in REGISTER:
         own = [(code, j) for code, j in judgements().items() if code.startswith(f"{entry.key}.")]
         if not own:

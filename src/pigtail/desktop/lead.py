@@ -50,7 +50,7 @@ class Splice(QAbstractButton):
                 "Station {number}, {what}: {value}",
                 number=self.number,
                 what=self.words,
-                value=word or tr("not studied yet"),
+                value=tr(word) or tr("not studied yet"),
             )
         )
         self.update()
@@ -81,7 +81,7 @@ class Splice(QAbstractButton):
             painter.drawText(line, middle, self.words)
             painter.setFont(theme.font(theme.SMALL_PX, bold=True))
             painter.setPen(t.severity(self.verdict) if self.verdict else t.color("dim"))
-            painter.drawText(line, middle | Qt.AlignmentFlag.AlignRight, self.verdict or "…")
+            painter.drawText(line, middle | Qt.AlignmentFlag.AlignRight, tr(self.verdict) or "…")
             return
         painter.setPen(t.color("ink"))
         painter.setFont(theme.font(14, bold=True))
@@ -89,7 +89,7 @@ class Splice(QAbstractButton):
         painter.drawText(line.adjusted(0, 3, 0, -half), middle, self.words)
         painter.setFont(theme.font(theme.SMALL_PX, bold=True))
         painter.setPen(t.severity(self.verdict) if self.verdict else t.color("dim"))
-        says = self.verdict or ("…" if self.isEnabled() else self.line)
+        says = tr(self.verdict) or ("…" if self.isEnabled() else self.line)
         if not self.isEnabled():
             painter.setFont(theme.font(theme.SMALL_PX))
         says = painter.fontMetrics().elidedText(says, Qt.TextElideMode.ElideRight, int(line.width() + 8))

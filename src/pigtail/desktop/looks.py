@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication
 
 from pigtail import __version__
 from pigtail.desktop import ask, theme
-from pigtail.language import tr
+from pigtail.language import KEY, LANGUAGES, of_desk, tr
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -33,6 +33,13 @@ def set_text_size(desk: Desk, by: int) -> None:
     size = theme.SIZES[min(max(at + by, 0), len(theme.SIZES) - 1)] if by else 100
     desk.settings.setValue("text_size", size)
     desk.tell(tr("Everything is shown at {size} % from the next start on.", size=size))
+
+
+def set_language(desk: Desk, code: str) -> None:
+    """Speak a language, or that of the system, from the next start on."""
+    desk.settings.setValue(KEY, code)
+    name = LANGUAGES.get(code) or LANGUAGES[of_desk()]
+    desk.tell(tr("Everything is said in {name} from the next start on.", name=name))
 
 
 def show_keys(desk: Desk, keys: Iterable[tuple[str, str]]) -> None:

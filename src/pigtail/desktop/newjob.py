@@ -96,7 +96,7 @@ class NewJob(Dialog):
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
         self.buttons, self.go = self.answers(tr("Propose the plan"))
-        self.go.setToolTip("Ctrl+Enter does it from anywhere in the form")
+        self.go.setToolTip(tr("Ctrl+Enter does it from anywhere in the form"))
         for button in self.buttons.buttons():
             if isinstance(button, QPushButton):
                 button.setAutoDefault(False)

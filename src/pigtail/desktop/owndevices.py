@@ -157,7 +157,7 @@ class OwnDevices(Dialog):
         if path is None:
             return
         try:
-            number = library.keep(library.read_device(path), f"from the file {path.name}")
+            number = library.keep(library.read_device(path), tr("from the file {path}", path=path.name))
         except JobError as error:
             self.told.setText(str(error))
             return

@@ -6,11 +6,11 @@ import os
 import sys
 from functools import partial
 
-from pigtail.language import tr
+from pigtail.language import language, tr
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # small matrices: more threads only cost start-up time
 
-from PyQt6.QtCore import QObject, QSettings, QTimer, pyqtSignal
+from PyQt6.QtCore import QLibraryInfo, QObject, QSettings, QTimer, QTranslator, pyqtSignal
 from PyQt6.QtWidgets import QApplication
 
 from pigtail.desktop import theme
@@ -150,11 +150,21 @@ def make_application(arguments: list[str]) -> QApplication:
     application.setDesktopFileName("pigtail")
     application.setStyle("Fusion")
     theme.load_fonts()
+    _speak(application)
     settings = QSettings("pigtail", "pigtail")
     theme.apply(application, theme.named(str(settings.value("theme", "system")), application))
     if (hints := application.styleHints()) is not None:
         hints.colorSchemeChanged.connect(lambda _scheme: _follow(application))
     return application
+
+
+def _speak(application: QApplication) -> None:
+    """Let Qt's own words, on buttons and in file dialogs, be in the language of the window."""
+    if language() == "en":
+        return
+    words = QTranslator(application)
+    if words.load(f"qtbase_{language()}", QLibraryInfo.path(QLibraryInfo.LibraryPath.TranslationsPath)):
+        application.installTranslator(words)
 
 
 def _follow(application: QApplication) -> None:

@@ -69,11 +69,11 @@ class StepPanel(QWidget):
             label.setWordWrap(True)
             label.setTextFormat(Qt.TextFormat.PlainText)
             label.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
-        self.value = self._field("step_value", tr("Reading at the hold point"), "reading")
+        self.value = self._field("step_value", tr("Reading at the hold point"), tr("reading"))
         self.where = self._field(
             "step_where", tr("Where it is kept"), tr("kept where: a bag, a box, a place")
         )
-        self.note = self._field("step_note", tr("Note to this step"), "note")
+        self.note = self._field("step_note", tr("Note to this step"), tr("note"))
         self.reason = self._field(
             "step_reason", tr("Reason why it is passed without"), tr("the reason: it stays on the record")
         )

@@ -139,8 +139,8 @@ class BenchStrip(QFrame):
         row = QHBoxLayout()
         row.setSpacing(6)
         for words, widget, stretch in (
-            (tr("red on"), self.point, 3), (tr("black on"), self.against, 3), ("while", self.state, 2),
-            ("read", self.function, 1), ("=", self.reading, 0),
+            (tr("red on"), self.point, 3), (tr("black on"), self.against, 3), (tr("while"), self.state, 2),
+            (tr("read"), self.function, 1), ("=", self.reading, 0),
         ):  # fmt: skip
             label = self._dim(words)
             row.addWidget(label)
@@ -153,10 +153,10 @@ class BenchStrip(QFrame):
         row.addWidget(self.button)
         middle = QHBoxLayout()
         middle.setSpacing(6)
-        middle.addWidget(self._dim("with"))
+        middle.addWidget(self._dim(tr("with")))
         middle.addWidget(self.clipped)
         middle.addWidget(self.clip_value)
-        middle.addWidget(self._dim("playing"))
+        middle.addWidget(self._dim(tr("playing")))
         middle.addWidget(self.drive)
         middle.addWidget(self.verdict, 1)
         for button in (self.read_button, self.meter_button, self.mode_button):
@@ -239,13 +239,13 @@ class BenchStrip(QFrame):
                 words = tr(
                     "{count}no reading is asked for; mend {listed} first, with the remedies at the right.",
                     count=count,
-                    listed=" and ".join(mend),
+                    listed=tr(" and ").join(mend),
                 )
             elif unknown:
                 words = tr(
                     "{count}no reading is asked for yet; what {listed} lack stands at the right of each.",
                     count=count,
-                    listed=" and ".join(unknown),
+                    listed=tr(" and ").join(unknown),
                 )
             forbidden = FORBIDDEN.get(safety(self._job)) if self._job else None
             self.next_words.setText(forbidden or words)

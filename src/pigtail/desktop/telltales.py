@@ -40,7 +40,7 @@ class TellTale(QAbstractButton):
     def show_value(self, text: str, span: tuple[float, float, float] | None, word: str, note: str) -> None:
         """Show a value with its spread (low, value, high) and the word of its finding."""
         self.text_value, self.span, self.word = text, span, word
-        self.setAccessibleName(f"{self.dial.words}: {text}, {word or tr('none')}")
+        self.setAccessibleName(f"{self.dial.words}: {text}, {tr(word) or tr('none')}")
         self.setToolTip(note)
         self.update()
 
@@ -66,12 +66,12 @@ class TellTale(QAbstractButton):
         painter.setFont(theme.font(theme.SMALL_PX, bold=True))
         painter.setPen(t.severity(self.word) if self.word else t.color("dim"))
         if (
-            taken + painter.fontMetrics().horizontalAdvance(self.word) + 12 < box.right()
+            taken + painter.fontMetrics().horizontalAdvance(tr(self.word)) + 12 < box.right()
         ):  # the mark tells it too
             painter.drawText(
                 QRectF(box.right() - 84, 25, 76, 16),
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                self.word,
+                tr(self.word),
             )
         self._scale(painter, QRectF(10, 46, box.width() - 18, 8))
 
@@ -127,7 +127,7 @@ class TellTales(QWidget):
             self._codes[tale.dial.key] = finding.code if finding else ""
             number = study.numbers.get(study.number_of(finding)) if study and finding else None
             if number is None or finding is None:
-                tale.show_value("none", None, "", tr("The plan has nothing that this would judge."))
+                tale.show_value(tr("none"), None, "", tr("The plan has nothing that this would judge."))
                 continue
             span = None if number.value is None else (number.low, number.value, number.high)
             limit = finding.limit

@@ -13,6 +13,7 @@ from pigtail.job.document import Brief, Job
 from pigtail.job.errors import EditError
 from pigtail.job.logbook import Doing, Noted, Spent, Work
 from pigtail.job.measured import Measured
+from pigtail.language import tr
 from pigtail.units.known import Basis, Known
 
 #: How far one copy of the same gear may lie from another, as a part. Common practice.
@@ -25,13 +26,16 @@ def again(job: Job, copies: int = 1) -> Job:
     """A new job from one that was built: the same plan, readings and record empty; what was measured is typical of the next copy, never
     vaguer than its papers; time and cost of the first are kept, and what to do otherwise. Raises EditError for no or too many copies."""
     if not 1 <= copies <= MOST_COPIES:
-        raise EditError(f"copies are 1 to {MOST_COPIES}", value=copies)
+        raise EditError(tr("copies are 1 to {most_copies}", most_copies=MOST_COPIES), value=copies)
     measured = Measured(job).job
     seconds = sum(e.seconds for e in job.record if isinstance(e, Doing) and not e.struck)
     paid = [e.amount for e in job.record if isinstance(e, Spent) and not e.struck and e.amount is not None]
     otherwise = [e.text for e in job.record if isinstance(e, Noted) and e.otherwise and not e.struck]
     notes = "\n".join(
-        (*([job.brief.notes] if job.brief.notes else []), *(f"This time otherwise: {t}" for t in otherwise))
+        (
+            *([job.brief.notes] if job.brief.notes else []),
+            *(tr("This time otherwise: {t}", t=t) for t in otherwise),
+        )
     )
     return checked(
         replace(
@@ -63,7 +67,7 @@ def narrowed(paper: Known | None, measured: Known | None, name: str) -> Known | 
     low, high = measured.low - slack, measured.high + slack
     if paper is not None and paper.low <= measured.nominal <= paper.high:
         low, high = max(low, paper.low), min(high, paper.high)
-    source = f"measured on {name}"[:200]
+    source = tr("measured on {name}", name=name)[:200]
     return Known(nominal=measured.nominal, low=min(low, measured.nominal), high=max(high, measured.nominal), unit=measured.unit,
                  basis=Basis.TYPICAL, source=source)  # fmt: skip
 

@@ -16,6 +16,7 @@ from pigtail.job.document import HOST, Host, Job, Module, SupplyClass
 from pigtail.job.errors import EditError, JobError, LiveChassisError
 from pigtail.job.safety import live_reading, reaches_host
 from pigtail.job.texts import UnstorableError, made_storable
+from pigtail.language import tr
 from pigtail.units import format_quantity
 
 Edit = Callable[[Job], Job]
@@ -47,7 +48,7 @@ class FeedChange(msgspec.Struct, frozen=True):
                 job = self.change(job, link_id=link_id)
             return job
 
-        both = " in both channels" if len(links) > 1 else ""
+        both = tr(" in both channels") if len(links) > 1 else ""
         return Change(self.words + both, edit, self.turning)
 
 
@@ -58,14 +59,21 @@ def wired(job: Job) -> Job:
         if read is not None:
             volts = format_quantity(read.value.nominal, read.value.unit)
             raise LiveChassisError(
-                f"{volts} were read between {job.label(read.point)} and {job.label(read.against)}: join nothing to the host; "
-                "a qualified person may read it again behind an isolation transformer and note that with the reading",
+                tr(
+                    "{volts} were read between {point} and {against}: join nothing to the host; a qualified "
+                    "person may read it again behind an isolation transformer and note that with the reading",
+                    volts=volts,
+                    point=job.label(read.point),
+                    against=job.label(read.against),
+                ),
                 value=read.id,
             )
         if job.host.supply is SupplyClass.UNKNOWN:
             raise LiveChassisError(
-                "how the host is fed is not known, so nothing may be joined to it yet; "
-                "unplug it, read its rating plate and power entry, and say how it is fed in Survey",
+                tr(
+                    "how the host is fed is not known, so nothing may be joined to it yet; unplug it, read "
+                    "its rating plate and power entry, and say how it is fed in Survey"
+                ),
             )
     return checked(job)
 
@@ -87,7 +95,7 @@ def device_of(job: Job, device_id: str) -> Host | Module:
     """The host or a module by its id; raises EditError for one that is not there."""
     device = job.device(device_id)
     if device is None:
-        raise EditError(f"there is no device {device_id}", value=device_id)
+        raise EditError(tr("there is no device {device_id}", device_id=device_id), value=device_id)
     return device
 
 

@@ -16,6 +16,7 @@ from pigtail.job.control import Behaviour, Doing, LineState, Stand, Switch, Want
 from pigtail.job.document import HOST, AnyTerminal, Control, ControlIn, Job, Link, Purpose, SupplyIn
 from pigtail.job.errors import EditError
 from pigtail.job.wiring import return_address, star_address, supply_links
+from pigtail.language import tr
 from pigtail.units.known import Known
 
 #: What may be set of a line and of an input besides values.
@@ -30,7 +31,7 @@ def put_switch(job: Job, link_id: str, key: str, line: str, parts: Mapping[str, 
     """
     link, shape = link_of(job, link_id), topology(key)
     if Does.SWITCHES not in shape.does or link.purpose.value not in shape.purposes:
-        raise EditError(f"“{shape.title}” is no switch for {link.name}", value=key)
+        raise EditError(tr("“{shape}” is no switch for {link}", shape=shape.title, link=link.name), value=key)
     kept = tuple(s for s in link.sections if not does(s, Does.CONDUCTS, Does.SWITCHES))
     made = rejoined(job, link, (shape.section(**(parts or {})), *kept))
     joins = tuple(j for j in made.joins if j.port != "ctl")
@@ -56,7 +57,7 @@ def steer(job: Job, link_id: str, line: str) -> Job:
     """Edit: let another line work what a link has a port for. Raises EditError for a link without one."""
     link = link_of(job, link_id)
     if not any("ctl" in topology(s.topology).ports for s in link.sections):
-        raise EditError(f"{link.name} has nothing that a line works", value=link_id)
+        raise EditError(tr("{link} has nothing that a line works", link=link.name), value=link_id)
     there = next((j for j in link.joins if j.port == "ctl"), None)
     made = replace(there, terminal=line) if there is not None else join("ctl", line, ROUTE_M)
     return edits.replace_link(job, replace(link, joins=(*(j for j in link.joins if j.port != "ctl"), made)))
@@ -75,7 +76,7 @@ def add_control(
     of its supply if it has one; parts at other values [SI]. Raises EditError for what is none of control."""
     shape = topology(key)
     if "control" not in shape.purposes:
-        raise EditError(f"“{shape.title}” is nothing of control", value=key)
+        raise EditError(tr("“{shape}” is nothing of control", shape=shape.title), value=key)
     joins = [join(shape.inputs[0], start, ROUTE_M)]
     joins += [join(p, start, ROUTE_M) for p in shape.inputs[1:]]
     joins.append(join("out", end, NEAR_M))
@@ -116,7 +117,7 @@ def set_line_level(job: Job, address: str, state: str, level: Known | None) -> J
     Raises EditError for what is no line."""
     line = job.terminal(address)
     if not isinstance(line, Control):
-        raise EditError(f"{address} is no line", value=address)
+        raise EditError(tr("{address} is no line", address=address), value=address)
     kept = tuple(s for s in line.per_state if s.state != state)
     made = () if level is None else (LineState(state=state, level=level),)
     return _with_terminal(job, address, replace(line, per_state=(*kept, *made)))
@@ -130,7 +131,14 @@ def set_control(job: Job, address: str, **changes: Any) -> Job:
     )
     stray = set(changes) - set(allowed)
     if terminal is None or stray:
-        raise EditError(f"{address} has no {', '.join(sorted(stray)) or 'such point'}", value=address)
+        raise EditError(
+            tr(
+                "{address} has no {value}",
+                address=address,
+                value=", ".join(sorted(stray)) or tr("such point"),
+            ),
+            value=address,
+        )
     return _with_terminal(job, address, replace(terminal, **changes))
 
 
@@ -138,9 +146,9 @@ def add_line(job: Job, device_id: str, terminal: AnyTerminal) -> Job:
     """Edit: add a line or an input of control to the host or to a module. Raises EditError for no device or no name."""
     device = job.device(device_id)
     if device is None:
-        raise EditError(f"there is no device {device_id}", value=device_id)
+        raise EditError(tr("there is no device {device_id}", device_id=device_id), value=device_id)
     if not terminal.name.strip():
-        raise EditError("a pin needs a name", value=terminal.name)
+        raise EditError(tr("a pin needs a name"), value=terminal.name)
     return with_device(job, device_id, terminals=(*device.terminals, terminal))
 
 
@@ -148,7 +156,7 @@ def set_doing(job: Job, module_id: str, does: str, line: str, shown: str) -> Job
     """Edit: what a line of a module is while the module does something: `active`, `blinking`, or `` for at rest. Raises EditError."""
     module = next((m for m in job.modules if m.id == module_id), None)
     if module is None:
-        raise EditError(f"there is no module {module_id}", value=module_id)
+        raise EditError(tr("there is no module {module_id}", module_id=module_id), value=module_id)
     old = module.shows(does) or Doing(does=does)
     fresh = replace(
         old,
@@ -174,7 +182,7 @@ def set_stand(job: Job, switch_id: str, state: str, way: str | None) -> Job:
     """Edit: on which way a switch of the host stands in a state; empty for open, None for not told. Raises EditError."""
     switch = next((s for s in job.host.switches if s.id == switch_id), None)
     if switch is None:
-        raise EditError(f"there is no switch {switch_id}", value=switch_id)
+        raise EditError(tr("there is no switch {switch_id}", switch_id=switch_id), value=switch_id)
     kept = tuple(s for s in switch.stands if s.state != state)
     made = () if way is None else (Stand(state=state, way=way),)
     fresh = replace(switch, stands=(*kept, *made))
@@ -197,7 +205,7 @@ def _with_terminal(job: Job, address: str, fresh: AnyTerminal) -> Job:
     device_id, _, name = address.partition(".")
     device = job.device(device_id)
     if device is None:
-        raise EditError(f"there is no {address}", value=address)
+        raise EditError(tr("there is no {address}", address=address), value=address)
     terminals = tuple(fresh if t.id == name else t for t in device.terminals)
     return with_device(job, device_id, terminals=terminals)
 

@@ -30,6 +30,7 @@ from pigtail.job.document import (
 from pigtail.job.errors import EditError
 from pigtail.job.places import Pad, Place
 from pigtail.job.roles import ROLES
+from pigtail.language import tr
 from pigtail.units.known import Known
 
 #: What points that carry sound have besides, those of them that have it.
@@ -65,7 +66,9 @@ def id_of(name: str, taken: Sequence[str]) -> str:
 def _point(job: Job, address: str) -> AnyTerminal:
     terminal = job.terminal(address)
     if terminal is None or job.device(_device_of(address)) is None:
-        raise EditError(f"there is no point {address} on the host or a module", value=address)
+        raise EditError(
+            tr("there is no point {address} on the host or a module", address=address), value=address
+        )
     return terminal
 
 
@@ -89,13 +92,13 @@ def add_point(job: Job, terminal: AnyTerminal, stage: str = "", device_id: str =
     Raises EditError for no name, or a stage or device that is not there.
     """
     if not terminal.name.strip():
-        raise EditError("a point needs a name", value=terminal.name)
+        raise EditError(tr("a point needs a name"), value=terminal.name)
     if device_id != HOST:
         return with_device(job, device_id, terminals=(*device_of(job, device_id).terminals, terminal))
     host = replace(job.host, terminals=(*job.host.terminals, terminal))
     if stage:
         if stage not in {s.id for s in host.stages}:
-            raise EditError(f"there is no stage {stage}", value=stage)
+            raise EditError(tr("there is no stage {stage}", stage=stage), value=stage)
         stages = (replace(s, points=(*s.points, terminal.id)) if s.id == stage else s for s in host.stages)
         host = replace(host, stages=tuple(stages))
     return checked(replace(job, host=host))
@@ -109,19 +112,26 @@ def remove_point(job: Job, address: str) -> Job:
     point, device_id = _point(job, address), _device_of(address)
     device = device_of(job, device_id)
     users = [x.name for x in job.links if any(j.terminal == address for j in x.joins)]
-    users += [f"reading {r.id}" for r in job.readings if address in (r.point, r.against)]
-    users += [f"the path {p.id}" for p in device.paths if point.id in (p.a, p.b)]
+    users += [tr("reading {id}", id=r.id) for r in job.readings if address in (r.point, r.against)]
+    users += [tr("the path {id}", id=p.id) for p in device.paths if point.id in (p.a, p.b)]
     users += [t.name for t in device.terminals if point.id in (t.return_to, t.rings_to) and t is not point]
     if isinstance(device, Host):
-        users += [f"the switch {s.name}" for s in device.switches if point.id in (s.common, *s.ways)]
+        users += [tr("the switch {s}", s=s.name) for s in device.switches if point.id in (s.common, *s.ways)]
     else:
-        users += [f"the way through {t.id}" for t in device.throughs if point.id in (t.start, t.end)]
         users += [
-            f"what it shows while {d.does}" for d in device.doings if point.id in (*d.active, *d.blinking)
+            tr("the way through {id}", id=t.id) for t in device.throughs if point.id in (t.start, t.end)
         ]
-    users += ["what is wanted of it" for w in job.wants if w.of == address]
+        users += [
+            tr("what it shows while {does}", does=d.does)
+            for d in device.doings
+            if point.id in (*d.active, *d.blinking)
+        ]
+    users += [tr("what is wanted of it") for w in job.wants if w.of == address]
     if users:
-        raise EditError(f"{point.name} is used by {users[0]}; take it out there first", value=address)
+        raise EditError(
+            tr("{point} is used by {users}; take it out there first", point=point.name, users=users[0]),
+            value=address,
+        )
     pictures = tuple(replace(x, pins=tuple(p for p in x.pins if p.point != address)) for x in job.pictures)
     job = replace(job, pictures=pictures)
     left = tuple(t for t in device.terminals if t is not point)
@@ -137,10 +147,12 @@ def set_point(job: Job, address: str, **changes: Any) -> Job:
     inverted, use."""
     point = _point(job, address)
     if "name" in changes and not str(changes["name"]).strip():
-        raise EditError("a point needs a name", value=changes["name"])
+        raise EditError(tr("a point needs a name"), value=changes["name"])
     stray = set(changes) - set(SHARED) - {f for f in OF_SOUND if hasattr(point, f)}
     if stray or "id" in changes:
-        raise EditError(f"a point has no {', '.join(sorted(stray)) or 'other id'}", value=changes)
+        raise EditError(
+            tr("a point has no {value}", value=", ".join(sorted(stray)) or tr("other id")), value=changes
+        )
     return _with_point(job, address, replace(point, **changes))
 
 
@@ -152,11 +164,16 @@ def set_role(job: Job, address: str, role: str) -> Job:
     point = _point(job, address)
     kind = ROLES.get(role)
     if kind is None:
-        raise EditError(f"there is no role “{role}”; choose one of {', '.join(ROLES)}", value=role)
+        raise EditError(
+            tr("there is no role “{role}”; choose one of {listed}", role=role, listed=", ".join(ROLES)),
+            value=role,
+        )
     if type(point) is kind:
         return job
     if any(j.terminal == address for x in job.links for j in x.joins):
-        raise EditError(f"{point.name} is used by the plan; take it out there first", value=address)
+        raise EditError(
+            tr("{point} is used by the plan; take it out there first", point=point.name), value=address
+        )
     kept = {f: getattr(point, f) for f in SHARED}
     if kind is Return:
         kept["return_to"] = ""
@@ -176,7 +193,7 @@ def set_place(job: Job, address: str, **changes: Any) -> Job:
     point = _point(job, address)
     stray = set(changes) - set(PLACE_FIELDS)
     if stray:
-        raise EditError(f"a place has no {', '.join(sorted(stray))}", value=changes)
+        raise EditError(tr("a place has no {listed}", listed=", ".join(sorted(stray))), value=changes)
     return _with_point(job, address, replace(point, place=replace(point.place, **changes)))
 
 
@@ -184,7 +201,7 @@ def add_alternative(job: Job, address: str, place: Place) -> Job:
     """Add another place on the same net. Raises EditError for an empty place."""
     point = _point(job, address)
     if not place:
-        raise EditError("say where the other place is", value=address)
+        raise EditError(tr("say where the other place is"), value=address)
     return _with_point(job, address, replace(point, alternatives=(*point.alternatives, place)))
 
 
@@ -195,7 +212,9 @@ def use_alternative(job: Job, address: str, index: int) -> Job:
     """
     point = _point(job, address)
     if not 0 <= index < len(point.alternatives):
-        raise EditError(f"{point.name} has no alternative {index + 1}", value=index)
+        raise EditError(
+            tr("{point} has no alternative {value}", point=point.name, value=index + 1), value=index
+        )
     chosen = point.alternatives[index]
     others = tuple(p for k, p in enumerate(point.alternatives) if k != index)
     old = (point.place,) if point.place else ()
@@ -216,9 +235,11 @@ def add_connector(job: Job, name: str, pins: int, *, against: str = "") -> Job:
     Raises EditError for a name that is taken or too many pins.
     """
     if not name.strip() or not 1 <= pins <= MOST_PINS:
-        raise EditError(f"a connector has a name and 1 to {MOST_PINS} pins", value=pins)
+        raise EditError(
+            tr("a connector has a name and 1 to {most_pins} pins", most_pins=MOST_PINS), value=pins
+        )
     if any(t.place.connector == name for t in job.host.terminals):
-        raise EditError(f"there is a connector {name} already", value=name)
+        raise EditError(tr("there is a connector {name} already", name=name), value=name)
     taken = [t.id for t in job.host.terminals]
     made: list[AnyTerminal] = []
     for position in range(1, pins + 1):
@@ -242,7 +263,9 @@ def set_states(job: Job, states: tuple[State, ...]) -> Job:
     gone = [s for s in job.host.states if s.id not in left]
     for state in gone:
         if any(r.state == state.id for r in job.readings):
-            raise EditError(f"readings were taken while “{state.name}”; it stays", value=state.id)
+            raise EditError(
+                tr("readings were taken while “{state}”; it stays", state=state.name), value=state.id
+            )
     return _with_host(job, states=states)
 
 
@@ -252,7 +275,7 @@ def add_state(job: Job, name: str) -> Job:
     Raises EditError for no name.
     """
     if not name.strip():
-        raise EditError("a state needs a name", value=name)
+        raise EditError(tr("a state needs a name"), value=name)
     kind = Mode.ON if job.host.states else Mode.OFF
     made = State(id=id_of(name, [s.id for s in job.host.states]), name=name.strip(), kind=kind)
     return set_states(job, (*job.host.states, made))
@@ -264,7 +287,7 @@ def set_state_kind(job: Job, state_id: str, kind: Mode) -> Job:
     Raises EditError for a state that is not there.
     """
     if state_id not in {s.id for s in job.host.states}:
-        raise EditError(f"there is no state {state_id}", value=state_id)
+        raise EditError(tr("there is no state {state_id}", state_id=state_id), value=state_id)
 
     def changed(state: State) -> State:
         if state.id == state_id:
@@ -283,7 +306,7 @@ def set_stages(job: Job, stages: tuple[Stage, ...]) -> Job:
 def add_stage(job: Job, name: str, before: int | None = None) -> Job:
     """Add a stage at a place of the chain, at its end if none is given. Raises EditError for no name."""
     if not name.strip():
-        raise EditError("a stage needs a name", value=name)
+        raise EditError(tr("a stage needs a name"), value=name)
     stages = list(job.host.stages)
     made = Stage(id=id_of(name, [s.id for s in stages]), name=name.strip())
     stages.insert(len(stages) if before is None else before, made)
@@ -300,7 +323,7 @@ def move_stage(job: Job, stage_id: str, by: int) -> Job:
     stages = list(job.host.stages)
     at = next((k for k, s in enumerate(stages) if s.id == stage_id), None)
     if at is None:
-        raise EditError(f"there is no stage {stage_id}", value=stage_id)
+        raise EditError(tr("there is no stage {stage_id}", stage_id=stage_id), value=stage_id)
     stages.insert(max(0, min(len(stages) - 1, at + by)), stages.pop(at))
     return set_stages(job, tuple(stages))
 
@@ -318,7 +341,7 @@ def set_domain(job: Job, stage_id: str, domain: str) -> Job:
 def rename_stage(job: Job, stage_id: str, name: str) -> Job:
     """Give a stage another name. Raises EditError for no name."""
     if not name.strip():
-        raise EditError("a stage needs a name", value=name)
+        raise EditError(tr("a stage needs a name"), value=name)
     return _with_stage(job, stage_id, name=name.strip())
 
 
@@ -326,7 +349,7 @@ def put_on_stage(job: Job, address: str, stage_id: str) -> Job:
     """Put a point on a stage of the chain, or on none. Raises EditError for a stage that is not there."""
     point = _point(job, address)
     if stage_id and stage_id not in {s.id for s in job.host.stages}:
-        raise EditError(f"there is no stage {stage_id}", value=stage_id)
+        raise EditError(tr("there is no stage {stage_id}", stage_id=stage_id), value=stage_id)
     stages = tuple(
         replace(
             s, points=tuple(p for p in s.points if p != point.id) + ((point.id,) if s.id == stage_id else ())
@@ -338,14 +361,14 @@ def put_on_stage(job: Job, address: str, stage_id: str) -> Job:
 
 def _with_stage(job: Job, stage_id: str, **changes: Any) -> Job:
     if stage_id not in {s.id for s in job.host.stages}:
-        raise EditError(f"there is no stage {stage_id}", value=stage_id)
+        raise EditError(tr("there is no stage {stage_id}", stage_id=stage_id), value=stage_id)
     return set_stages(job, tuple(replace(s, **changes) if s.id == stage_id else s for s in job.host.stages))
 
 
 def set_host_value(job: Job, field: str, value: Known | None) -> Job:
     """Set the reservoir, the voltage on it or the resistor across it. Raises EditError for another field."""
     if field not in ("reservoir", "reservoir_volts", "bleeder"):
-        raise EditError(f"the host has no value {field}", value=field)
+        raise EditError(tr("the host has no value {field}", field=field), value=field)
     return _with_host(job, **{field: value})
 
 
@@ -363,7 +386,7 @@ def remove_picture(job: Job, picture_id: str) -> Job:
 def _picture(job: Job, picture_id: str) -> Picture:
     found = next((p for p in job.pictures if p.id == picture_id), None)
     if found is None:
-        raise EditError(f"there is no picture {picture_id}", value=picture_id)
+        raise EditError(tr("there is no picture {picture_id}", picture_id=picture_id), value=picture_id)
     return found
 
 
@@ -393,7 +416,9 @@ def set_scale(job: Job, picture_id: str, part_of_width: float, millimetres: floa
     """
     picture = _picture(job, picture_id)
     if not (part_of_width > 1e-4 and millimetres > 0):
-        raise EditError("click two places apart and give their distance in millimetres", value=millimetres)
+        raise EditError(
+            tr("click two places apart and give their distance in millimetres"), value=millimetres
+        )
     return _with_picture(job, picture, replace(picture, mm_per_width=millimetres / part_of_width))
 
 

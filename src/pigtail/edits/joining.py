@@ -12,6 +12,7 @@ from pigtail.edits.usual import return_link
 from pigtail.job.document import SIDE_PORTS, Job, Link, Purpose
 from pigtail.job.errors import EditError
 from pigtail.job.wiring import return_address
+from pigtail.language import tr
 
 
 def retapped(job: Job, link_id: str, moved: tuple[tuple[str, str], ...]) -> Job:
@@ -42,7 +43,7 @@ def summed(job: Job, link_id: str, others: tuple[str, ...], gone: tuple[str, ...
     """
     link = link_of(job, link_id)
     if len(topology(link.sections[0].topology).inputs) > 1:
-        raise EditError(f"{link.name} sums two outputs already", value=link_id)
+        raise EditError(tr("{link} sums two outputs already", link=link.name), value=link_id)
     head = first("feed", Does.SUMS, without=(Does.RECOMBINES,))
     kept = tuple(s for s in link.sections if not does(s, Does.CONDUCTS))
     start = next(j for j in link.joins if j.port not in ("out", *SIDE_PORTS))
@@ -60,9 +61,9 @@ def led_home(job: Job, link_id: str) -> Job:
     link = link_of(job, link_id)
     ends = [return_address(job, a) for a in (*link.at("out")[:1], *link.starts[:1])]
     if len(ends) < 2 or not all(ends):
-        raise EditError(f"{link.name} has an end without a return", value=link_id)
+        raise EditError(tr("{link} has an end without a return", link=link.name), value=link_id)
     return edits.add_link(
-        job, return_link(edits.free_id(job, "audio_return"), "Audio return", ends[0], ends[1], 24)
+        job, return_link(edits.free_id(job, "audio_return"), tr("Audio return"), ends[0], ends[1], 24)
     )
 
 
@@ -95,7 +96,7 @@ def exchanged(job: Job, address: str, other: str, field: str) -> Job:
     feeds go to where each really is, by the same wires. Raises EditError where there is no second point."""
     a, b = (job.terminal(x) for x in (address, other))
     if a is None or b is None:
-        raise EditError("there is no second point of the pair", value=address)
+        raise EditError(tr("there is no second point of the pair"), value=address)
     job = set_point(job, address, **{field: getattr(b, field), "name": b.name})
     job = set_point(job, other, **{field: getattr(a, field), "name": a.name})
     places = {address: other, other: address}

@@ -12,6 +12,7 @@ from pigtail.job.build import Relief, ScreenAt
 from pigtail.job.checking import ID
 from pigtail.job.document import HOST, Job, Join, Link, Part, Plus, Section
 from pigtail.job.errors import EditError
+from pigtail.language import tr
 from pigtail.units.known import Known
 
 
@@ -29,7 +30,7 @@ def remove_link(job: Job, link_id: str) -> Job:
 def _link(job: Job, link_id: str) -> Link:
     link = job.link(link_id)
     if link is None:
-        raise EditError(f"there is no link {link_id}", value=link_id)
+        raise EditError(tr("there is no link {link_id}", link_id=link_id), value=link_id)
     return link
 
 
@@ -53,9 +54,9 @@ def move_tap(job: Job, old: str, new: str) -> Job:
     """
     was, becomes = job.terminal(old), job.terminal(new)
     if was is None or becomes is None or type(was) is not type(becomes):
-        raise EditError("a tap moves to a point of the same kind only", value=new)
+        raise EditError(tr("a tap moves to a point of the same kind only"), value=new)
     if any(j.terminal == new for x in job.links for j in x.joins):
-        raise EditError(f"{becomes.name} is used by the plan already", value=new)
+        raise EditError(tr("{becomes} is used by the plan already", becomes=becomes.name), value=new)
 
     def moved(link: Link) -> Link:
         joins = tuple(replace(j, terminal=new) if j.terminal == old else j for j in link.joins)
@@ -73,7 +74,15 @@ def set_part(job: Job, link_id: str, section: int, name: str, value: Known) -> J
     """Set a part value of a link's network, such as r2 of its pad. Raises EditError for a part that is not there."""
     _part(job, link_id, section, name)
     if value.low < 0 or (value.unit == "Ω" and value.low <= 0):
-        raise EditError(f"{name} cannot be {value.nominal:g} {value.unit}; give a value above 0", value=value)
+        raise EditError(
+            tr(
+                "{name} cannot be {nominal:g} {unit}; give a value above 0",
+                name=name,
+                nominal=value.nominal,
+                unit=value.unit,
+            ),
+            value=value,
+        )
     return _with_changed_part(job, link_id, section, name, value=value)
 
 
@@ -84,7 +93,9 @@ def set_parts(job: Job, link_id: str, section: int, values: tuple[tuple[str, Kno
     """
     link = _link(job, link_id)
     if not 0 <= section < len(link.sections):
-        raise EditError(f"{link_id} has no network {section}", value=section)
+        raise EditError(
+            tr("{link_id} has no network {section}", link_id=link_id, section=section), value=section
+        )
     old = link.sections[section]
     given = {p.name: p for p in old.parts}
     for name, value in values:
@@ -108,9 +119,12 @@ def set_capacitor(
     Raises EditError for another part.
     """
     if _part(job, link_id, section, name).value.unit != "F":
-        raise EditError(f"{name} of {link_id} is no capacitor", value=name)
+        raise EditError(tr("{name} of {link_id} is no capacitor", name=name, link_id=link_id), value=name)
     if rating is not None and rating.low <= 0:
-        raise EditError(f"a rating of {rating.nominal:g} V cannot be; give volts above 0", value=rating)
+        raise EditError(
+            tr("a rating of {nominal:g} V cannot be; give volts above 0", nominal=rating.nominal),
+            value=rating,
+        )
     return _with_changed_part(job, link_id, section, name, plus=plus, rating=rating)
 
 
@@ -121,10 +135,18 @@ def set_rating(job: Job, link_id: str, section: int, name: str, rating: Known | 
     """
     wanted = {"F": "V", "Ω": "W"}.get(_part(job, link_id, section, name).value.unit)
     if wanted is None:
-        raise EditError(f"{name} of {link_id} is no part that has a rating", value=name)
+        raise EditError(
+            tr("{name} of {link_id} is no part that has a rating", name=name, link_id=link_id), value=name
+        )
     if rating is not None and (rating.unit != wanted or rating.low <= 0):
         raise EditError(
-            f"a rating of {rating.nominal:g} {rating.unit} cannot be; give one above 0 {wanted}", value=rating
+            tr(
+                "a rating of {nominal:g} {unit} cannot be; give one above 0 {wanted}",
+                nominal=rating.nominal,
+                unit=rating.unit,
+                wanted=wanted,
+            ),
+            value=rating,
         )
     return _with_changed_part(job, link_id, section, name, rating=rating)
 
@@ -133,14 +155,18 @@ def _part(job: Job, link_id: str, section: int, name: str) -> Part:
     """A part of a link's network; raises EditError for what is not there."""
     link = _link(job, link_id)
     if not 0 <= section < len(link.sections):
-        raise EditError(f"{link_id} has no network {section}", value=section)
+        raise EditError(
+            tr("{link_id} has no network {section}", link_id=link_id, section=section), value=section
+        )
     here = link.sections[section]
     found = next((p for p in here.parts if p.name == name), None)
     if found is not None:
         return found
     rule = next((p for p in topology(here.topology).parts if p.name == name), None)
     if rule is None:
-        raise EditError(f"the network of {link_id} has no part {name}", value=name)
+        raise EditError(
+            tr("the network of {link_id} has no part {name}", link_id=link_id, name=name), value=name
+        )
     return Part(name=name, value=rule.known())
 
 
@@ -173,7 +199,7 @@ def set_conductor(
     """Change the wire on a port of a link; what is None stays. Raises EditError for a port that the link has not."""
     link = _link(job, link_id)
     if port not in {j.port for j in link.joins}:
-        raise EditError(f"{link_id} has no port {port}", value=port)
+        raise EditError(tr("{link_id} has no port {port}", link_id=link_id, port=port), value=port)
     given = {
         "gauge": gauge, "length": length, "screened": screened, "colour": colour, "route": route, "screen": screen, "twist": twist,
         "relief": relief,
@@ -192,7 +218,7 @@ def free_id(job: Job, stem: str) -> str:
     Raises EditError for a stem that is no id.
     """
     if not ID.fullmatch(stem):
-        raise EditError(f"“{stem}” is no id", value=stem)
+        raise EditError(tr("“{stem}” is no id", stem=stem), value=stem)
     taken = {x.id for x in job.links} | {m.id for m in job.modules} | {HOST}
     return (
         stem if stem not in taken else next(f"{stem}{n}" for n in range(2, 1000) if f"{stem}{n}" not in taken)

@@ -11,6 +11,7 @@ from pigtail.edits.links import free_id
 from pigtail.job.document import Job, Link, Module
 from pigtail.job.errors import EditError
 from pigtail.job.logbook import Doing
+from pigtail.language import tr, trn
 
 #: What the ids of modules are made from.
 STEM = "module"
@@ -24,8 +25,9 @@ def joined_to(job: Job, module_id: str) -> tuple[Link, ...]:
 def goes_with(job: Job, module_id: str) -> str:
     """What is taken out together with a module, in words: `6 links and 2 readings`; empty for nothing."""
     links, readings = len(joined_to(job, module_id)), len(_read_at(job, module_id))
-    told = [f"{n} {word}{'' if n == 1 else 's'}" for n, word in ((links, "link"), (readings, "reading")) if n]
-    return " and ".join(told)
+    told = [trn("{count} link", "{count} links", links)] if links else []
+    told += [trn("{count} reading", "{count} readings", readings)] if readings else []
+    return tr(" and ").join(told)
 
 
 def _read_at(job: Job, module_id: str) -> set[str]:
@@ -39,7 +41,7 @@ def _read_at(job: Job, module_id: str) -> set[str]:
 def _module(job: Job, module_id: str) -> Module:
     device = job.device(module_id)
     if not isinstance(device, Module):
-        raise EditError(f"there is no module {module_id}", value=module_id)
+        raise EditError(tr("there is no module {module_id}", module_id=module_id), value=module_id)
     return device
 
 
@@ -50,7 +52,11 @@ def _refuse_built(job: Job, module: Module, links: tuple[Link, ...]) -> None:
     for step, entry in last.items():
         if not entry.back and step.partition(":")[2].partition(".")[0] in names:
             raise EditError(
-                f"{module.name} is in the record as worked on; take it out by the way back in Prove first, or begin a new job",
+                tr(
+                    "{module} is in the record as worked on; take it out by the way back in Prove first, or "
+                    "begin a new job",
+                    module=module.name,
+                ),
                 value=module.id,
             )
 
@@ -143,6 +149,6 @@ def _own_name(job: Job, name: str) -> str:
 def name_device(job: Job, device_id: str, name: str) -> Job:
     """Call the host or a module something else. Raises EditError for no name or a device that is not there."""
     if not name.strip():
-        raise EditError("the host and each module need a name", value=name)
+        raise EditError(tr("the host and each module need a name"), value=name)
     device_of(job, device_id)
     return with_device(job, device_id, name=name.strip())

@@ -27,6 +27,7 @@ from pigtail.job.wiring import (
     star_address,
     supply_links,
 )
+from pigtail.language import tr
 
 
 def with_network(job: Job, link: Link, key: str) -> Link:
@@ -38,7 +39,8 @@ def with_network(job: Job, link: Link, key: str) -> Link:
     sections = [s for s in link.sections if not does(s, Does.CONDUCTS)]
     if len(shape.inputs) > 1:
         raise EditError(
-            f"“{shape.title}” has several inputs; propose the plan again to sum two outputs", value=key
+            tr("“{shape}” has several inputs; propose the plan again to sum two outputs", shape=shape.title),
+            value=key,
         )
     behind_sum = bool(sections) and len(topology(sections[0].topology).inputs) > 1
     at = int(behind_sum) if shape.couples and Does.PADS not in shape.does else len(sections)
@@ -52,7 +54,7 @@ def without_network(job: Job, link: Link, index: int) -> Link:
     Raises EditError for the sum.
     """
     if len(topology(link.sections[index].topology).inputs) > 1:
-        raise EditError("the sum holds two outputs apart and cannot be taken out", value=index)
+        raise EditError(tr("the sum holds two outputs apart and cannot be taken out"), value=index)
     sections = tuple(s for k, s in enumerate(link.sections) if k != index)
     return rejoined(job, link, sections or (plain(),))
 
@@ -103,7 +105,7 @@ def link_of(job: Job, link_id: str) -> Link:
     """A link by its id; raises EditError."""
     link = job.link(link_id)
     if link is None:
-        raise EditError(f"there is no link {link_id}", value=link_id)
+        raise EditError(tr("there is no link {link_id}", link_id=link_id), value=link_id)
     return link
 
 
@@ -129,7 +131,7 @@ def set_stage_rail(job: Job, link_id: str, rail: str) -> Job:
     """
     link = link_of(job, link_id)
     if not any(topology(s.topology).supplied for s in link.sections):
-        raise EditError(f"{link.name} has no stage that needs a supply", value=link_id)
+        raise EditError(tr("{link} has no stage that needs a supply", link=link.name), value=link_id)
     joins = tuple(j for j in link.joins if j.port != "sup")
     return edits.replace_link(
         job, replace(link, joins=(*joins, join("sup", rail, NEAR_M)) if rail else joins)
@@ -198,7 +200,7 @@ def put_supply(job: Job, pin: str, source: str, keys: tuple[str, ...], reservoir
         for key in keys[1:]:
             made = rejoined(job, made, (*made.sections, topology(key).section()))
     else:
-        raise EditError(f"there is no rail and no winding {source}", value=source)
+        raise EditError(tr("there is no rail and no winding {source}", source=source), value=source)
     if reservoir is not None:
         made = replace(made, sections=tuple(_with_reservoir(s, reservoir) for s in made.sections))
     if before is None:
@@ -223,7 +225,7 @@ def turned_legs(job: Job, link_id: str) -> Job:
     link = link_of(job, link_id)
     ports = [p for p in topology(link.sections[0].topology).inputs if link.at(p)][:2]
     if len(ports) != 2:
-        raise EditError(f"{link.name} has not two wires from a winding", value=link_id)
+        raise EditError(tr("{link} has not two wires from a winding", link=link.name), value=link_id)
     other = dict(zip(ports, ports[::-1], strict=True))
     joins = tuple(replace(j, port=other.get(j.port, j.port)) for j in link.joins)
     return edits.replace_link(job, replace(link, joins=joins))
@@ -246,7 +248,7 @@ def _with_homes(job: Job, link: Link, made: Link) -> Job:
             changed = edits.remove_link(changed, wire.id)
     elif not separates and not own and (link is made or any(does(s, Does.SEPARATES) for s in link.sections)):
         changed = edits.add_link(
-            changed, return_link(edits.free_id(job, "supply_return"), "Supply return", back, star, 20)
+            changed, return_link(edits.free_id(job, "supply_return"), tr("Supply return"), back, star, 20)
         )
     return changed
 
@@ -255,7 +257,9 @@ def turned_round(job: Job, link_id: str) -> Job:
     """Edit: join the input of a converter whose two sides are separate the other way round. Raises EditError for any other."""
     link = link_of(job, link_id)
     if not any(does(s, Does.SEPARATES) for s in link.sections):
-        raise EditError(f"{link.name} has no converter whose two sides are separate", value=link_id)
+        raise EditError(
+            tr("{link} has no converter whose two sides are separate", link=link.name), value=link_id
+        )
     (at,) = topology(link.sections[0].topology).inputs
     other = {at: "back", "back": at}
     joins = tuple(replace(j, port=other.get(j.port, j.port)) for j in link.joins)
@@ -275,7 +279,7 @@ def own_adapter(job: Job, link_id: str, key: str) -> Job:
     link = link_of(job, link_id)
     pin = pin_of(job, link)
     if not pin:
-        raise EditError(f"{link.name} feeds no supply pin", value=link_id)
+        raise EditError(tr("{link} feeds no supply pin", link=link.name), value=link_id)
     return adapter_for(job, pin, key, link)
 
 
@@ -291,7 +295,7 @@ def adapter_for(job: Job, pin: str, key: str, link: Link | None = None) -> Job:
         job = edits.add_link(job, made)
         if star_address(job) and not return_links(job, pin.partition(".")[0]):
             home = return_link(
-                edits.free_id(job, "supply_return"), "Supply return", back, star_address(job), 20
+                edits.free_id(job, "supply_return"), tr("Supply return"), back, star_address(job), 20
             )
             job = edits.add_link(job, home)
     elif winding_of(job, link) is not None:
@@ -300,7 +304,7 @@ def adapter_for(job: Job, pin: str, key: str, link: Link | None = None) -> Job:
     else:
         job = edits.replace_link(job, reconverted(job, rerailed(job, link, rail), straight))
     return edits.add_link(
-        job, return_link(edits.free_id(job, "adapter_return"), "Adapter's minus", minus, back, 20)
+        job, return_link(edits.free_id(job, "adapter_return"), tr("Adapter's minus"), minus, back, 20)
     )
 
 
@@ -328,9 +332,11 @@ def add_second_rail(job: Job, link_id: str, rail: str) -> Job:
     link = link_of(job, link_id)
     now = _rail_of(job, link)
     if not isinstance(job.terminal(rail), Rail) or rail == now:
-        raise EditError(f"{rail or 'nothing'} is no other rail", value=rail)
+        raise EditError(tr("{value} is no other rail", value=rail or "nothing"), value=rail)
     if len(topology(link.sections[0].topology).inputs) > 1:
-        raise EditError(f"{link.name} comes from a winding or from two rails already", value=link_id)
+        raise EditError(
+            tr("{link} comes from a winding or from two rails already", link=link.name), value=link_id
+        )
     shape = first("supply", Does.EITHER)
     kept = tuple(s for s in link.sections if not does(s, Does.CONDUCTS))
     made = rejoined(job, link, (shape.section(), *kept))
@@ -355,7 +361,7 @@ def _rail_of(job: Job, link: Link) -> str:
     """Address of the rail a supply link comes from; raises EditError if it comes from none."""
     rail = rail_of(job, link)
     if not rail:
-        raise EditError(f"{link.name} does not start at a rail of the host", value=link.id)
+        raise EditError(tr("{link} does not start at a rail of the host", link=link.name), value=link.id)
     return rail
 
 

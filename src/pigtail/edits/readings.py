@@ -13,6 +13,7 @@ from pigtail.job.document import Job, Reading
 from pigtail.job.errors import EditError
 from pigtail.job.meters import meter, meters
 from pigtail.job.taking import free_number, taken
+from pigtail.language import tr
 
 
 def log_reading(job: Job, **what: Any) -> Job:
@@ -57,7 +58,7 @@ def correct_reading(job: Job, reading_id: str, value: float, when: datetime) -> 
 def _find(job: Job, reading_id: str) -> Reading:
     found = next((r for r in job.readings if r.id == reading_id), None)
     if found is None:
-        raise EditError(f"there is no reading {reading_id}", value=reading_id)
+        raise EditError(tr("there is no reading {reading_id}", reading_id=reading_id), value=reading_id)
     return found
 
 
@@ -67,5 +68,8 @@ def set_meter(job: Job, key: str) -> Job:
     Raises EditError for a meter that there is not.
     """
     if key not in meters():
-        raise EditError(f"there is no meter {key}; choose one of {', '.join(meters())}", value=key)
+        raise EditError(
+            tr("there is no meter {key}; choose one of {listed}", key=key, listed=", ".join(meters())),
+            value=key,
+        )
     return checked(replace(job, meter=key))

@@ -28,6 +28,7 @@ from pigtail.job.logbook import (
     Work,
 )
 from pigtail.job.steps import Hold, RunStand, RunStep
+from pigtail.language import tr
 
 
 def _added(job: Job, *entries: AnyEntry) -> Job:
@@ -80,12 +81,16 @@ def do_step(
     step = _ready(stand)
     if step.hold is not None and step.hold.ask is not None:
         raise EditError(
-            "this is a hold point: read it, or write the reason why it is passed without", value=step.id
+            tr("this is a hold point: read it, or write the reason why it is passed without"), value=step.id
         )
     if step.keeps and not step.turned and not where.strip():
-        raise EditError(f"write where it is kept ({step.keeps}) before you go on", value=step.id)
+        raise EditError(
+            tr("write where it is kept ({keeps}) before you go on", keeps=step.keeps), value=step.id
+        )
     if step.files == FileKind.SOUND.value and not step.turned and not files:
-        raise EditError("file the recording with it, or write the reason why there is none", value=step.id)
+        raise EditError(
+            tr("file the recording with it, or write the reason why there is none"), value=step.id
+        )
     made: list[AnyEntry] = [
         Done(id="", when=_stamp(when), note=note, seconds=seconds, fine=fine, **_own(step))
     ]
@@ -113,7 +118,7 @@ def within(hold: Hold, reading: Reading) -> bool:
 
 def _hold_of(step: RunStep) -> Hold:
     if step.hold is None or step.hold.ask is None:
-        raise EditError("nothing is read at this step", value=step.id)
+        raise EditError(tr("nothing is read at this step"), value=step.id)
     return step.hold
 
 
@@ -137,7 +142,7 @@ def take_reading(job: Job, stand: RunStand, when: datetime) -> Job:
     step = _ready(stand)
     hold = _hold_of(step)
     if not stand.offer:
-        raise EditError("no reading that was taken passes it: read it now", value=step.id)
+        raise EditError(tr("no reading that was taken passes it: read it now"), value=step.id)
     return _added(job, _passed(step, hold, stand.offer, when, 0.0))
 
 
@@ -152,9 +157,9 @@ def waive_hold(job: Job, stand: RunStand, reason: str, when: datetime, *, second
     Raises EditError for no reason, and for a step that others come before."""
     step = _ready(stand)
     if not reason.strip():
-        raise EditError("write the reason: it stays on the record", value=step.id)
+        raise EditError(tr("write the reason: it stays on the record"), value=step.id)
     if step.hold is None and not step.files:
-        raise EditError("this is no hold point: do it, or change the plan", value=step.id)
+        raise EditError(tr("this is no hold point: do it, or change the plan"), value=step.id)
     last = _last_reading(job, step)
     return _added(
         job,
@@ -171,7 +176,7 @@ def _last_reading(job: Job, step: RunStep) -> str:
 def strike_entry(job: Job, entry_id: str) -> Job:
     """Strike an entry of the record: it is kept, and counts no more. Raises EditError for one that is not there."""
     if all(e.id != entry_id for e in job.record):
-        raise EditError(f"there is no entry {entry_id}", value=entry_id)
+        raise EditError(tr("there is no entry {entry_id}", entry_id=entry_id), value=entry_id)
     return checked(
         replace(job, record=tuple(replace(e, struck=True) if e.id == entry_id else e for e in job.record))
     )
@@ -180,7 +185,7 @@ def strike_entry(job: Job, entry_id: str) -> Job:
 def keep_at(job: Job, step: str, what: str, where: str, when: datetime, *, how: str = "") -> Job:
     """Write where something is kept that a step took off. Raises EditError for no place."""
     if not where.strip():
-        raise EditError("write where it is kept", value=what)
+        raise EditError(tr("write where it is kept"), value=what)
     return _added(job, KeptAt(id="", when=_stamp(when), step=step, what=what, where=where.strip(), how=how))
 
 
@@ -199,14 +204,14 @@ def spend(job: Job, what: str, amount: float | None, when: datetime, *, fate: Fa
     Raises EditError for nothing named.
     """
     if not what.strip():
-        raise EditError("name what was paid for")
+        raise EditError(tr("name what was paid for"))
     return _added(job, Spent(id="", when=_stamp(when), what=what.strip(), amount=amount, fate=fate))
 
 
 def note(job: Job, text: str, when: datetime, *, otherwise: bool = False) -> Job:
     """Write a note; otherwise: what to do in another way next time. Raises EditError for no text."""
     if not text.strip():
-        raise EditError("write something first")
+        raise EditError(tr("write something first"))
     return _added(job, Noted(id="", when=_stamp(when), text=text.strip(), otherwise=otherwise))
 
 
@@ -250,7 +255,7 @@ def remove_work(job: Job, item_id: str) -> Job:
         f: tuple(x for x in getattr(work, f) if x.id != item_id) for f in ("covers", "alterations", "sounds")
     }
     if all(len(kept[f]) == len(getattr(work, f)) for f in kept):
-        raise EditError(f"there is no {item_id}", value=item_id)
+        raise EditError(tr("there is no {item_id}", item_id=item_id), value=item_id)
     return _working(job, **kept)
 
 

@@ -12,16 +12,17 @@ from pigtail.edits.host import add_point, id_of
 from pigtail.job.document import HOST, Job, Rail, SupplyIn, WindingEnd
 from pigtail.job.energy import Battery, Chemistry, Earthed, Hours, KeptBy, RailState, Regulator, Winding
 from pigtail.job.errors import EditError
+from pigtail.language import tr
 from pigtail.units.known import Known
 
 
 def add_winding(job: Job, name: str, *, tapped: bool = False) -> Job:
     """Add an AC winding or AC adapter to the host, with a point for each of its ends. Raises EditError for no name."""
     if not name.strip():
-        raise EditError("a winding needs a name", value=name)
+        raise EditError(tr("a winding needs a name"), value=name)
     winding_id = id_of(name, [w.id for w in job.host.windings])
     ends = []
-    for words in ("one end", "other end", *(("tap",) if tapped else ())):
+    for words in (tr("one end"), tr("other end"), *(("tap",) if tapped else ())):
         end = id_of(f"{name} {words}", [t.id for t in job.host.terminals])
         job = add_point(job, WindingEnd(id=end, name=f"{name.strip()}, {words}"))
         ends.append(end)
@@ -35,7 +36,9 @@ def _set_source(job: Job, kind: str, words: str, source_id: str, changes: dict[s
     """Set what is known of one of the host's windings or batteries."""
     every: tuple[Winding | Battery, ...] = getattr(job.host, kind)
     if source_id not in {s.id for s in every}:
-        raise EditError(f"there is no {words} {source_id}", value=source_id)
+        raise EditError(
+            tr("there is no {words} {source_id}", words=words, source_id=source_id), value=source_id
+        )
     changed = tuple(replace(s, **changes) if s.id == source_id else s for s in every)
     return checked(replace(job, host=replace(job.host, **{kind: changed})))
 
@@ -49,12 +52,15 @@ def remove_winding(job: Job, winding_id: str) -> Job:
     """Take a winding off the host, its points with it. Raises EditError while a link or a reading uses them."""
     winding = next((w for w in job.host.windings if w.id == winding_id), None)
     if winding is None:
-        raise EditError(f"there is no winding {winding_id}", value=winding_id)
+        raise EditError(tr("there is no winding {winding_id}", winding_id=winding_id), value=winding_id)
     ends = {f"{HOST}.{e}" for e in winding.ends}
     users = [x.name for x in job.links if any(j.terminal in ends for j in x.joins)]
-    users += [f"reading {r.id}" for r in job.readings if {r.point, r.against} & ends]
+    users += [tr("reading {id}", id=r.id) for r in job.readings if {r.point, r.against} & ends]
     if users:
-        raise EditError(f"{winding.name} is used by {users[0]}; take it out there first", value=winding_id)
+        raise EditError(
+            tr("{winding} is used by {users}; take it out there first", winding=winding.name, users=users[0]),
+            value=winding_id,
+        )
     host = replace(
         job.host,
         windings=tuple(w for w in job.host.windings if w is not winding),
@@ -75,7 +81,7 @@ def add_battery(job: Job, rail: str, name: str) -> Job:
     """Say that a battery stands behind a rail of the host. Raises EditError for a rail that is not there or has one."""
     point = rail.removeprefix(f"{HOST}.")
     if any(b.rail == point for b in job.host.batteries):
-        raise EditError("a battery stands behind that rail already", value=rail)
+        raise EditError(tr("a battery stands behind that rail already"), value=rail)
     battery_id = id_of(name or "battery", [b.id for b in job.host.batteries])
     made = Battery(id=battery_id, name=name.strip() or "battery", rail=point)
     return checked(replace(job, host=replace(job.host, batteries=(*job.host.batteries, made))))
@@ -102,7 +108,7 @@ def set_rail(job: Job, address: str, **changes: Any) -> Job:
     """Set what keeps a rail of the host, its regulator, or what holds in a state. Raises EditError for what is no rail."""
     rail = job.terminal(address)
     if not isinstance(rail, Rail) or not address.startswith(f"{HOST}."):
-        raise EditError(f"{address} is no rail of the host", value=address)
+        raise EditError(tr("{address} is no rail of the host", address=address), value=address)
     changed = replace(rail, **changes)
     terminals = tuple(changed if t is rail else t for t in job.host.terminals)
     return checked(replace(job, host=replace(job.host, terminals=terminals)))
@@ -130,7 +136,7 @@ def set_behind(job: Job, address: str, marking: str) -> Job:
     """Set the marking of the regulator behind a module's supply pin, empty for none. Raises EditError for what is no supply pin."""
     pin, (module_id, _, _) = job.terminal(address), address.partition(".")
     if not isinstance(pin, SupplyIn):
-        raise EditError(f"{address} is no supply pin", value=address)
+        raise EditError(tr("{address} is no supply pin", address=address), value=address)
     changed = replace(pin, behind=marking.strip())
     modules = tuple(
         replace(m, terminals=tuple(changed if t is pin else t for t in m.terminals))
@@ -159,7 +165,9 @@ def earthed_of(text: str, winding: Winding, names: dict[str, str]) -> Earthed:
     if winding.tap:
         usual[names.get(winding.tap, "").lower()] = Earthed.TAP
     if words not in usual:
-        raise EditError(f"“{text[:30]}” is no end; write first end, second end, tap, none or ?", value=text)
+        raise EditError(
+            tr("“{text}” is no end; write first end, second end, tap, none or ?", text=text[:30]), value=text
+        )
     return usual[words]
 
 
@@ -173,7 +181,9 @@ def kept_of(text: str) -> KeptBy:
         "switching": KeptBy.SWITCHING,
     } | {k.value: k for k in KeptBy}
     if words not in found:
-        raise EditError(f"“{text[:30]}” is not known; write nothing, linear, switching or ?", value=text)
+        raise EditError(
+            tr("“{text}” is not known; write nothing, linear, switching or ?", text=text[:30]), value=text
+        )
     return found[words]
 
 
@@ -183,7 +193,12 @@ def chemistry_of(text: str) -> Chemistry:
     found = [c for c in Chemistry if words and c.value.startswith(words)]
     if not found:
         raise EditError(
-            f"“{text[:30]}” is not known; write one of {', '.join(c.value for c in Chemistry)}", value=text
+            tr(
+                "“{text}” is not known; write one of {listed}",
+                text=text[:30],
+                listed=", ".join(c.value for c in Chemistry),
+            ),
+            value=text,
         )
     return found[0]
 
@@ -196,7 +211,8 @@ def cells_of(text: str) -> tuple[int, int]:
     match = _CELLS.fullmatch(text)
     if match is None:
         raise EditError(
-            f"“{text[:30]}” cannot be read; write cells in series and parallel such as 3s1p", value=text
+            tr("“{text}” cannot be read; write cells in series and parallel such as 3s1p", text=text[:30]),
+            value=text,
         )
     return int(match[1]), int(match[2] or 1)
 
@@ -206,5 +222,5 @@ def yes_no(text: str) -> bool | None:
     words = text.strip().lower()
     found = {"yes": True, "y": True, "no": False, "n": False, "": None, "?": None}
     if words not in found:
-        raise EditError(f"“{text[:30]}” is neither yes nor no; write yes, no or ?", value=text)
+        raise EditError(tr("“{text}” is neither yes nor no; write yes, no or ?", text=text[:30]), value=text)
     return found[words]

@@ -8,6 +8,7 @@ from pigtail.edits.change import checked, device_of, with_device
 from pigtail.job.document import Brief, Host, Job, Module, SupplyClass
 from pigtail.job.errors import EditError
 from pigtail.job.quantities import quantity
+from pigtail.language import tr
 from pigtail.units.known import Known
 
 
@@ -19,7 +20,7 @@ def new_job(name: str, host: Host) -> Job:
 def rename(job: Job, name: str) -> Job:
     """Give the job another name. Raises EditError for no name."""
     if not name.strip():
-        raise EditError("a job needs a name", value=name)
+        raise EditError(tr("a job needs a name"), value=name)
     return checked(replace(job, name=name.strip()))
 
 
@@ -50,9 +51,11 @@ def set_value(job: Job, address: str, field: str, value: Known | None) -> Job:
     """
     terminal = job.terminal(address)
     if terminal is None:
-        raise EditError(f"there is no terminal {address}", value=address)
+        raise EditError(tr("there is no terminal {address}", address=address), value=address)
     if quantity(terminal, field) is None:
-        raise EditError(f"{address} has no value called {field}", value=field)
+        raise EditError(
+            tr("{address} has no value called {field}", address=address, field=field), value=field
+        )
     changed = replace(terminal, **{field: value})
     device_id = address.partition(".")[0]
     return with_device(
@@ -73,7 +76,7 @@ def set_path(job: Job, device_id: str, path_id: str, resistance: Known | None) -
     """Set the resistance between two returns of a device. Raises EditError for a path that is not there."""
     device = device_of(job, device_id)
     if path_id not in {p.id for p in device.paths}:
-        raise EditError(f"there is no path {path_id}", value=path_id)
+        raise EditError(tr("there is no path {path_id}", path_id=path_id), value=path_id)
     return with_device(
         job,
         device_id,

@@ -12,6 +12,7 @@ from pigtail.job.document import UNPOWERED, Function, Job, Reading
 from pigtail.job.log import log_of
 from pigtail.job.taking import taken
 from pigtail.job.tone import tone_of
+from pigtail.language import tr
 from pigtail.units import format_quantity
 
 
@@ -109,11 +110,11 @@ def _played(asked: str, drive: str) -> bool:
 
 
 #: Where the other probe is when a current is read.
-IN_SERIES = "in series"
+IN_SERIES = tr("in series")
 #: Where it is read.
-OPENED = "its lead opened at a fuse or a link"
+OPENED = tr("its lead opened at a fuse or a link")
 #: What is clipped on, by the field that holds it: its unit, and how it is said.
-CLIPS = {"load": ("Ω", "across"), "series": ("Ω", "in series"), "current": ("A", "driven through")}
+CLIPS = {"load": ("Ω", "across"), "series": ("Ω", tr("in series")), "current": ("A", tr("driven through"))}
 
 
 def meanwhile(ask: Ask) -> str:
@@ -125,14 +126,14 @@ def meanwhile(ask: Ask) -> str:
     )
     tone = tone_of(ask.drive)
     if tone is not None and tone.volts is not None:
-        return f"{clipped}, {ask.drive} put in"
-    return clipped + (f", playing {ask.drive}" if ask.drive else "")
+        return tr("{clipped}, {drive} put in", clipped=clipped, drive=ask.drive)
+    return clipped + (tr(", playing {drive}", drive=ask.drive) if ask.drive else "")
 
 
 def when_words(job: Job, ask: Ask) -> str:
     """In which state it is read, in words."""
     state = job.state(ask.state)
-    return "power off" if ask.unpowered else f"while “{state.name}”" if state else ""
+    return tr("power off") if ask.unpowered else f"while “{state.name}”" if state else ""
 
 
 def in_words(job: Job, ask: Ask) -> str:
@@ -146,11 +147,36 @@ def what_words(job: Job, ask: Ask, tail: str = "") -> str:
     """What is read where, without the state it is read in."""
     point, against = job.label(ask.point), job.label(ask.against) if ask.against else "?"
     if ask.function is Function.LOOK:
-        return f"look at {point}, unplugged"
+        return tr("look at {point}, unplugged", point=point)
     if ask.unpowered and ask.function in UNPOWERED:
-        verb = "ring out" if ask.function is Function.CONTINUITY else "read the resistance of"
-        return f"{verb} {point} to {against}{meanwhile(ask)}{tail}"
+        verb = tr("ring out") if ask.function is Function.CONTINUITY else tr("read the resistance of")
+        return tr(
+            "{verb} {point} to {against}{meanwhile}{tail}",
+            verb=verb,
+            point=point,
+            against=against,
+            meanwhile=meanwhile(ask),
+            tail=tail,
+        )
     if ask.in_series:
-        return f"read the current {IN_SERIES} with {point}, {OPENED}{tail}{meanwhile(ask)}"
-    what = "listen to" if ask.function is Function.HEARD else f"read {ask.function.value} of"
-    return f"{what} {point} against {against}{tail}{meanwhile(ask)}"
+        return tr(
+            "read the current {in_series} with {point}, {opened}{tail}{meanwhile}",
+            in_series=IN_SERIES,
+            point=point,
+            opened=OPENED,
+            tail=tail,
+            meanwhile=meanwhile(ask),
+        )
+    what = (
+        tr("listen to")
+        if ask.function is Function.HEARD
+        else tr("read {function} of", function=tr(ask.function.value))
+    )
+    return tr(
+        "{what} {point} against {against}{tail}{meanwhile}",
+        what=what,
+        point=point,
+        against=against,
+        tail=tail,
+        meanwhile=meanwhile(ask),
+    )

@@ -53,6 +53,7 @@ from pigtail.job.quantities import (
     quantities,
 )
 from pigtail.job.texts import check_texts
+from pigtail.language import tr
 
 MOST_CELLS, DAY_H = 100, 24.0
 
@@ -67,7 +68,9 @@ def check_job(job: Job) -> None:
     check_unique("host.states", (s.id for s in job.host.states))
     for at, module in enumerate(job.modules):
         if module.id == HOST:
-            raise JobError(f"a module cannot be called {HOST}; rename it", where=f"modules[{at}].id")
+            raise JobError(
+                tr("a module cannot be called {host}; rename it", host=HOST), where=f"modules[{at}].id"
+            )
         _device(module, f"modules[{at}]", set())
         _throughs(module, f"modules[{at}]")
     _device(job.host, "host", {s.id for s in job.host.states})
@@ -100,8 +103,10 @@ def refuse_live_chassis(job: Job) -> None:
     for link in job.links:
         if any(j.terminal.startswith(f"{HOST}.") for j in link.joins):
             raise LiveChassisError(
-                "the host's chassis may be at mains potential: no wire may be planned to it; "
-                "only a wireless or optical path remains, fitted by a qualified person",
+                tr(
+                    "the host's chassis may be at mains potential: no wire may be planned to it; only a "
+                    "wireless or optical path remains, fitted by a qualified person"
+                ),
                 value=link.id,
             )
 
@@ -115,28 +120,38 @@ def _device(device: Host | Module, where: str, states: set[str]) -> None:
         place = f"{where}.terminals[{at}]"
         if terminal.return_to and terminal.return_to not in returns:
             raise JobError(
-                f"“{terminal.return_to}” is not a return of this device; choose one of {listed_ids(returns)}",
+                tr(
+                    "“{return_to}” is not a return of this device; choose one of {listed_ids}",
+                    return_to=terminal.return_to,
+                    listed_ids=listed_ids(returns),
+                ),
                 where=f"{place}.return_to",
             )
         _point(terminal, ids, place)
         if isinstance(terminal, Return) and terminal.return_to:
-            raise JobError("a return has no return of its own; leave it out", where=f"{place}.return_to")
+            raise JobError(tr("a return has no return of its own; leave it out"), where=f"{place}.return_to")
         for state in terminal.states:
             check_state(state, states, f"{place}.states")
         for item in (*quantities(terminal), *beside(terminal)):
             check_quantity(terminal, item, place)
     if len([t for t in device.terminals if isinstance(t, Return) and t.star]) > 1:
-        raise JobError("only one return can be the star", where=f"{where}.terminals")
+        raise JobError(tr("only one return can be the star"), where=f"{where}.terminals")
     for at, path in enumerate(device.paths):
         place = f"{where}.paths[{at}]"
         for end in (path.a, path.b):
             if end not in returns:
                 raise JobError(
-                    f"“{end}” is not a return of this device; choose one of {listed_ids(returns)}",
+                    tr(
+                        "“{end}” is not a return of this device; choose one of {listed_ids}",
+                        end=end,
+                        listed_ids=listed_ids(returns),
+                    ),
                     where=place,
                 )
         if path.a == path.b:
-            raise JobError(f"the path goes from “{path.a}” to itself; choose two returns", where=place)
+            raise JobError(
+                tr("the path goes from “{a}” to itself; choose two returns", a=path.a), where=place
+            )
         check_quantity(path, PATH_RESISTANCE, place)
 
 
@@ -150,7 +165,7 @@ def _throughs(module: Module, where: str) -> None:
             kinds.get(through.end), AudioOut
         ):
             raise JobError(
-                "a way through goes from an audio input to an audio output of the module", where=place
+                tr("a way through goes from an audio input to an audio output of the module"), where=place
             )
         check_quantity(through, THROUGH_GAIN, place)
 
@@ -158,10 +173,11 @@ def _throughs(module: Module, where: str) -> None:
 def _point(terminal: AnyTerminal, ids: set[str], place: str) -> None:
     if terminal.rings_to and terminal.rings_to not in ids - {terminal.id}:
         raise JobError(
-            f"“{terminal.rings_to}” is not another point of this device", where=f"{place}.rings_to"
+            tr("“{rings_to}” is not another point of this device", rings_to=terminal.rings_to),
+            where=f"{place}.rings_to",
         )
     if set(terminal.traits) & set(terminal.lacks):
-        raise JobError("a trait cannot be both true and not true of a point", where=f"{place}.traits")
+        raise JobError(tr("a trait cannot be both true and not true of a point"), where=f"{place}.traits")
 
 
 def _no_primary(job: Job) -> None:
@@ -195,16 +211,19 @@ def _windings(host: Host) -> None:
         for end in winding.ends:
             if not isinstance(kinds.get(end), WindingEnd):
                 raise JobError(
-                    f"“{end}” is no winding end of the host; give that point the role first", where=place
+                    tr("“{end}” is no winding end of the host; give that point the role first", end=end),
+                    where=place,
                 )
             if end in seen:
-                raise JobError(f"“{end}” is an end of two windings, or twice of one", where=place, value=end)
+                raise JobError(
+                    tr("“{end}” is an end of two windings, or twice of one", end=end), where=place, value=end
+                )
             seen.add(end)
         if primary(winding.name, host.supply):
             raise on_primary(winding.name, f"{place}.name", winding.id)
         if winding.earthed is Earthed.TAP and not winding.tap:
             raise JobError(
-                "its tap is earthed, but it has none; name the tap's point", where=f"{place}.earthed"
+                tr("its tap is earthed, but it has none; name the tap's point"), where=f"{place}.earthed"
             )
         for state in winding.states:
             check_state(state, states, f"{place}.states")
@@ -221,12 +240,18 @@ def _batteries(job: Job) -> None:
         place = f"host.batteries[{at}]"
         if not isinstance(kinds.get(battery.rail), Rail):
             raise JobError(
-                f"“{battery.rail}” is no rail of the host; name the rail that the battery feeds",
+                tr(
+                    "“{rail}” is no rail of the host; name the rail that the battery feeds", rail=battery.rail
+                ),
                 where=f"{place}.rail",
             )
         if not (1 <= battery.series <= MOST_CELLS and 1 <= battery.parallel <= MOST_CELLS):
             raise JobError(
-                f"a battery has 1 to {MOST_CELLS} cells in series and as many in parallel", where=place
+                tr(
+                    "a battery has 1 to {most_cells} cells in series and as many in parallel",
+                    most_cells=MOST_CELLS,
+                ),
+                where=place,
             )
         for item in BATTERY_QUANTITIES:
             check_quantity(battery, item, place)
@@ -235,10 +260,10 @@ def _batteries(job: Job) -> None:
         check_state(entry.state, states, f"day[{at}]")
         if not 0 <= entry.hours <= DAY_H:
             raise JobError(
-                "a state lasts 0 to 24 hours of a day", where=f"day[{at}].hours", value=entry.hours
+                tr("a state lasts 0 to 24 hours of a day"), where=f"day[{at}].hours", value=entry.hours
             )
     if sum(e.hours for e in job.day) > DAY_H * (1 + 1e-9) or len({e.state for e in job.day}) != len(job.day):
-        raise JobError("the hours of a day make more than 24, or name a state twice", where="day")
+        raise JobError(tr("the hours of a day make more than 24, or name a state twice"), where="day")
 
 
 def _rails(host: Host) -> None:
@@ -263,35 +288,42 @@ def _stages(job: Job) -> None:
     for at, stage in enumerate(job.host.stages):
         for point in stage.points:
             if point not in terminals:
-                raise JobError(f"“{point}” is not a point of the host", where=f"host.stages[{at}].points")
+                raise JobError(
+                    tr("“{point}” is not a point of the host", point=point), where=f"host.stages[{at}].points"
+                )
 
 
 def _link(link: Link, where: str, addresses: set[str]) -> None:
     if not link.sections:
         raise JobError(
-            "a link needs at least one network; use “wire” for a plain wire", where=f"{where}.sections"
+            tr("a link needs at least one network; use “wire” for a plain wire"), where=f"{where}.sections"
         )
     ports: set[str] = set()
     for at, join in enumerate(link.joins):
         place = f"{where}.joins[{at}]"
         if join.terminal not in addresses:
             raise JobError(
-                f"“{join.terminal}” does not exist; choose one of {listed_ids(addresses)}",
+                tr(
+                    "“{terminal}” does not exist; choose one of {listed_ids}",
+                    terminal=join.terminal,
+                    listed_ids=listed_ids(addresses),
+                ),
                 where=f"{place}.terminal",
             )
         if join.port in ports:
-            raise JobError(f"the port “{join.port}” is joined twice", where=place)
+            raise JobError(tr("the port “{port}” is joined twice", port=join.port), where=place)
         ports.add(join.port)
         if not 0 <= join.conductor.gauge <= 44:
             raise JobError(
-                f"gauge {join.conductor.gauge} is not between AWG 0 and AWG 44", where=f"{place}.conductor"
+                tr("gauge {gauge} is not between AWG 0 and AWG 44", gauge=join.conductor.gauge),
+                where=f"{place}.conductor",
             )
         if join.conductor.length is not None:
             check_known(join.conductor.length, "m", f"{place}.conductor.length", lowest=0.0)
     for at, section in enumerate(link.sections):
         names = [p.name for p in section.parts]
         if len(set(names)) != len(names):
-            raise JobError("a part is there twice", where=f"{where}.sections[{at}].parts")
+            raise JobError(tr("a part is there twice"), where=f"{where}.sections[{at}].parts")
         for k, part in enumerate(section.parts):
             if part.rating is not None:
                 unit = "W" if part.value.unit == "Ω" else "V"
@@ -309,11 +341,20 @@ def _readings(job: Job, addresses: set[str]) -> None:
         series = reading.function is Function.CURRENT and not reading.against
         for end in (reading.point,) if series else (reading.point, reading.against):
             if end not in addresses and end not in OUTSIDE:
-                raise JobError(f"“{end}” does not exist; choose one of {listed_ids(addresses)}", where=place)
+                raise JobError(
+                    tr(
+                        "“{end}” does not exist; choose one of {listed_ids}",
+                        end=end,
+                        listed_ids=listed_ids(addresses),
+                    ),
+                    where=place,
+                )
         check_state(reading.state, states, f"{place}.state")
         check_known(reading.value, FUNCTION_UNITS[reading.function], f"{place}.value", lowest=-1e12)
         if reading.function is Function.HEARD and reading.value.nominal not in range(len(HEARD)):
-            raise JobError(f"what was heard is one of 0 to {len(HEARD) - 1}", where=f"{place}.value")
+            raise JobError(
+                tr("what was heard is one of 0 to {value}", value=len(HEARD) - 1), where=f"{place}.value"
+            )
         for field, unit in (("load", "Ω"), ("series", "Ω"), ("current", "A")):
             known = getattr(reading, field)
             if known is not None:
@@ -341,11 +382,13 @@ def _pictures(job: Job) -> None:
     for at, picture in enumerate(job.pictures):
         place = f"pictures[{at}]"
         if picture.file.startswith(("/", "~")) or ".." in picture.file.split("/"):
-            raise JobError("a picture lies beside the job; give its path from there", where=f"{place}.file")
+            raise JobError(
+                tr("a picture lies beside the job; give its path from there"), where=f"{place}.file"
+            )
         if not 0 <= picture.page <= 100_000 or not 0 <= picture.mm_per_width <= 1e5:
-            raise JobError("the page or the scale makes no sense", where=place)
+            raise JobError(tr("the page or the scale makes no sense"), where=place)
         for pin in picture.pins:
             if pin.point not in points:
-                raise JobError(f"“{pin.point}” does not exist", where=f"{place}.pins")
+                raise JobError(tr("“{point}” does not exist", point=pin.point), where=f"{place}.pins")
             if not (0 <= pin.x <= 1 and 0 <= pin.y <= 1):
-                raise JobError("a pin lies on its picture, from 0 to 1", where=f"{place}.pins")
+                raise JobError(tr("a pin lies on its picture, from 0 to 1"), where=f"{place}.pins")

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 from pigtail.job.errors import JobError
 from pigtail.job.quantities import Quantity
+from pigtail.language import tr
 from pigtail.units.known import Known
 
 ID = re.compile(r"[a-z][a-z0-9_]{0,39}")
@@ -17,16 +18,30 @@ LARGEST = 1e12
 def check_known(known: Known, unit: str, where: str, *, lowest: float) -> None:
     """Raise JobError for a value in the wrong unit or below what it can be at all. The lowest in the [unit]."""
     if known.unit != unit:
-        raise JobError(f"the unit is “{known.unit}” but “{unit}” is wanted", where=where, value=known)
+        raise JobError(
+            tr("the unit is “{unit}” but “{unit2}” is wanted", unit=known.unit, unit2=unit),
+            where=where,
+            value=known,
+        )
     if max(abs(known.low), abs(known.high)) > LARGEST:
         raise JobError(
-            f"{known.nominal:g} {unit} is beyond anything electrical; give a value below {LARGEST:g}",
+            tr(
+                "{nominal:g} {unit} is beyond anything electrical; give a value below {largest:g}",
+                nominal=known.nominal,
+                unit=unit,
+                largest=LARGEST,
+            ),
             where=where,
             value=known,
         )
     if known.low < lowest:
         raise JobError(
-            f"{known.low:g} {unit} is below {lowest:g} {unit}, the least it can be; give a larger value",
+            tr(
+                "{low:g} {unit} is below {lowest:g} {unit}, the least it can be; give a larger value",
+                low=known.low,
+                unit=unit,
+                lowest=lowest,
+            ),
             where=where,
             value=known,
         )
@@ -38,13 +53,16 @@ def check_unique(where: str, ids: Iterable[str]) -> None:
     for at, name in enumerate(ids):
         place = f"{where}[{at}].id"
         if at >= MAX_ITEMS:
-            raise JobError(f"there are more than {MAX_ITEMS:,} entries", where=where)
+            raise JobError(tr("there are more than {max_items:,} entries", max_items=MAX_ITEMS), where=where)
         if not ID.fullmatch(name):
             raise JobError(
-                f"“{name[:50]}” is no id; use a small letter, then small letters, digits or _", where=place
+                tr("“{name}” is no id; use a small letter, then small letters, digits or _", name=name[:50]),
+                where=place,
             )
         if name in seen:
-            raise JobError(f"“{name}” is there twice; give each its own id", where=place, value=name)
+            raise JobError(
+                tr("“{name}” is there twice; give each its own id", name=name), where=place, value=name
+            )
         seen.add(name)
 
 
@@ -52,16 +70,25 @@ def check_state(state: str, states: set[str], where: str) -> None:
     """Raise JobError for a state that the host has not."""
     if state not in states:
         raise JobError(
-            f"“{state}” is not a state of the host; choose one of {listed_ids(states)}", where=where
+            tr(
+                "“{state}” is not a state of the host; choose one of {listed_ids}",
+                state=state,
+                listed_ids=listed_ids(states),
+            ),
+            where=where,
         )
 
 
-NOT_THERE, NOT_ON_IT = "no point may be there, and no probe", "no point may lie on it"
+NOT_THERE, NOT_ON_IT = tr("no point may be there, and no probe"), tr("no point may lie on it")
 
 
 def on_primary(name: str, where: str, value: str, rule: str = NOT_THERE) -> JobError:
     """What is said of a thing that lies before the isolation from the mains."""
-    words = f"“{name[:50]}” is on the primary side: {rule}; that side is for a licensed person"
+    words = tr(
+        "“{name}” is on the primary side: {rule}; that side is for a licensed person",
+        name=name[:50],
+        rule=rule,
+    )
     return JobError(words, where=where, value=value)
 
 
@@ -76,4 +103,4 @@ def listed_ids(names: Iterable[str]) -> str:
     """The first few of some names, for a sentence."""
     ordered = sorted(names)
     shown = ", ".join(ordered[:6])
-    return f"{shown} …" if len(ordered) > 6 else shown or "none: there are none yet"
+    return f"{shown} …" if len(ordered) > 6 else shown or tr("none: there are none yet")

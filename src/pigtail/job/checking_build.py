@@ -8,6 +8,7 @@ from pigtail.job.build import BOARD, CELL, Area, Build, Fitting, Mounting, Panel
 from pigtail.job.checking import check_unique, listed_ids
 from pigtail.job.document import Job
 from pigtail.job.errors import JobError
+from pigtail.language import tr
 
 #: The largest that anything is on a panel or a board [mm], and the most copies.
 LARGEST_MM, MOST_COPIES = 5_000.0, 1_000
@@ -19,7 +20,11 @@ def check_build(job: Job) -> None:
     """Raise JobError, naming the place and the mend, for what cannot be."""
     build = job.build
     if not 1 <= build.copies <= MOST_COPIES:
-        raise JobError(f"copies are 1 to {MOST_COPIES}", where="build.copies", value=build.copies)
+        raise JobError(
+            tr("copies are 1 to {most_copies}", most_copies=MOST_COPIES),
+            where="build.copies",
+            value=build.copies,
+        )
     _colours(build)
     devices = {m.id for m in job.modules} | {BOARD, CELL}
     seen: set[str] = set()
@@ -27,10 +32,15 @@ def check_build(job: Job) -> None:
         place = f"build.mountings[{at}]"
         if mounting.of not in devices:
             raise JobError(
-                f"“{mounting.of}” is not there; choose one of {listed_ids(devices)}", where=f"{place}.of"
+                tr(
+                    "“{of}” is not there; choose one of {listed_ids}",
+                    of=mounting.of,
+                    listed_ids=listed_ids(devices),
+                ),
+                where=f"{place}.of",
             )
         if mounting.of in seen:
-            raise JobError(f"“{mounting.of}” is mounted twice; keep one", where=f"{place}.of")
+            raise JobError(tr("“{of}” is mounted twice; keep one", of=mounting.of), where=f"{place}.of")
         seen.add(mounting.of)
         _lengths(mounting, ("width", "depth", "height", "room"), place)
     if build.panel is not None:
@@ -40,21 +50,24 @@ def check_build(job: Job) -> None:
 def _colours(build: Build) -> None:
     for at, rule in enumerate(build.colours):
         if not rule.carries.strip() or not rule.colour.strip():
-            raise JobError("a colour needs its name and what it means", where=f"build.colours[{at}]")
+            raise JobError(tr("a colour needs its name and what it means"), where=f"build.colours[{at}]")
     carried = [r.carries for r in build.colours]
     if len(set(carried)) < len(carried):
-        raise JobError("one of them has two colours; keep one", where="build.colours")
+        raise JobError(tr("one of them has two colours; keep one"), where="build.colours")
 
 
 def _panel(panel: Panel) -> None:
     _lengths(panel, ("width", "height", "thickness", "depth"), "build.panel")
     if not (panel.width > 0 and panel.height > 0):
-        raise JobError("a panel has a width and a height above 0 mm", where="build.panel")
+        raise JobError(tr("a panel has a width and a height above 0 mm"), where="build.panel")
     for value in (panel.photo_x, panel.photo_y):
         if not (math.isfinite(value) and abs(value) <= LARGEST_MM):
-            raise JobError(f"{value:g} mm lies on no photo", where="build.panel", value=value)
+            raise JobError(tr("{value:g} mm lies on no photo", value=value), where="build.panel", value=value)
     if max(len(panel.areas), len(panel.fittings)) > MOST_ON_PANEL:
-        raise JobError(f"a panel has at most {MOST_ON_PANEL} areas and fittings", where="build.panel")
+        raise JobError(
+            tr("a panel has at most {most_on_panel} areas and fittings", most_on_panel=MOST_ON_PANEL),
+            where="build.panel",
+        )
     check_unique("build.panel.areas", (a.id for a in panel.areas))
     check_unique("build.panel.fittings", (f.id for f in panel.fittings))
     for at, area in enumerate(panel.areas):
@@ -62,11 +75,11 @@ def _panel(panel: Panel) -> None:
         _lengths(area, ("width", "height", "depth"), place)
         _place(area, place)
         if not (area.width > 0 and area.height > 0):
-            raise JobError("an area has a width and a height above 0 mm", where=place)
+            raise JobError(tr("an area has a width and a height above 0 mm"), where=place)
     for at, fitting in enumerate(panel.fittings):
         _place(fitting, f"build.panel.fittings[{at}]")
         if (fitting.x is None) is not (fitting.y is None):
-            raise JobError("a place has both x and y, or neither", where=f"build.panel.fittings[{at}]")
+            raise JobError(tr("a place has both x and y, or neither"), where=f"build.panel.fittings[{at}]")
 
 
 def _lengths(record: Mounting | Panel | Area, fields: tuple[str, ...], place: str) -> None:
@@ -74,7 +87,9 @@ def _lengths(record: Mounting | Panel | Area, fields: tuple[str, ...], place: st
         value = getattr(record, field)
         if not (math.isfinite(value) and 0 <= value <= LARGEST_MM):
             raise JobError(
-                f"{value:g} mm cannot be; give 0 to {LARGEST_MM:g} mm", where=f"{place}.{field}", value=value
+                tr("{value:g} mm cannot be; give 0 to {largest_mm:g} mm", value=value, largest_mm=LARGEST_MM),
+                where=f"{place}.{field}",
+                value=value,
             )
 
 
@@ -82,4 +97,6 @@ def _place(record: Area | Fitting, place: str) -> None:
     for field in ("x", "y"):
         value = getattr(record, field)
         if value is not None and not (math.isfinite(value) and abs(value) <= LARGEST_MM):
-            raise JobError(f"{value:g} mm lies on no panel", where=f"{place}.{field}", value=value)
+            raise JobError(
+                tr("{value:g} mm lies on no panel", value=value), where=f"{place}.{field}", value=value
+            )

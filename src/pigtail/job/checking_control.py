@@ -16,6 +16,7 @@ from pigtail.job.document import HOST, AudioIn, AudioOut, Control, ControlIn, Ho
 from pigtail.job.errors import JobError
 from pigtail.job.primary import primary
 from pigtail.job.quantities import SWITCH_QUANTITIES
+from pigtail.language import tr
 
 
 def check_control(job: Job) -> None:
@@ -28,7 +29,9 @@ def check_control(job: Job) -> None:
     for at, state in enumerate(job.host.states):
         for muted in state.mutes:
             if job.terminal(f"{HOST}.{muted}") is None:
-                raise JobError(f"“{muted}” is not a point of the host", where=f"host.states[{at}].mutes")
+                raise JobError(
+                    tr("“{muted}” is not a point of the host", muted=muted), where=f"host.states[{at}].mutes"
+                )
     _switches(job.host)
     _wants(job, states)
 
@@ -44,7 +47,11 @@ def _lines(device: Host | Module, where: str, states: set[str]) -> None:
         for gated in terminal.gates if isinstance(terminal, ControlIn) else ():
             if gated not in outputs:
                 raise JobError(
-                    f"“{gated}” is no output of this device; choose one of {listed_ids(outputs)}",
+                    tr(
+                        "“{gated}” is no output of this device; choose one of {listed_ids}",
+                        gated=gated,
+                        listed_ids=listed_ids(outputs),
+                    ),
                     where=f"{place}.gates",
                 )
 
@@ -54,15 +61,22 @@ def _doings(module: Module, where: str) -> None:
     lines = {t.id for t in module.terminals if isinstance(t, Control)}
     for at, doing in enumerate(module.doings):
         if doing.does not in LIVES:
-            raise JobError(f"“{doing.does}” is none of {', '.join(LIVES)}", where=f"{where}[{at}].does")
+            raise JobError(
+                tr("“{does}” is none of {listed}", does=doing.does, listed=", ".join(LIVES)),
+                where=f"{where}[{at}].does",
+            )
         for line in (*doing.active, *doing.blinking):
             if line not in lines:
                 raise JobError(
-                    f"“{line}” is no control line of this module; choose one of {listed_ids(lines)}",
+                    tr(
+                        "“{line}” is no control line of this module; choose one of {listed_ids}",
+                        line=line,
+                        listed_ids=listed_ids(lines),
+                    ),
                     where=f"{where}[{at}]",
                 )
     if len({d.does for d in module.doings}) != len(module.doings):
-        raise JobError("something that the module does is told twice", where=where)
+        raise JobError(tr("something that the module does is told twice"), where=where)
 
 
 def _wants(job: Job, states: set[str]) -> None:
@@ -72,10 +86,13 @@ def _wants(job: Job, states: set[str]) -> None:
         check_state(want.state, states, f"wants[{at}].state")
         if want.doing and want.doing not in (*LIVES, UNPLUGGED):
             raise JobError(
-                f"“{want.doing}” is none of {', '.join((*LIVES, UNPLUGGED))}", where=f"wants[{at}].doing"
+                tr("“{doing}” is none of {listed}", doing=want.doing, listed=", ".join((*LIVES, UNPLUGGED))),
+                where=f"wants[{at}].doing",
             )
         if want.of not in known:
-            raise JobError(f"there is no module, point or link “{want.of}”", where=f"wants[{at}].of")
+            raise JobError(
+                tr("there is no module, point or link “{of}”", of=want.of), where=f"wants[{at}].of"
+            )
 
 
 def _switches(host: Host) -> None:
@@ -86,10 +103,10 @@ def _switches(host: Host) -> None:
         place = f"host.switches[{at}]"
         for end in (switch.common, *switch.ways):
             if end not in points:
-                raise JobError(f"“{end}” is not a point of the host", where=place, value=end)
+                raise JobError(tr("“{end}” is not a point of the host", end=end), where=place, value=end)
         if len({switch.common, *switch.ways}) != 1 + len(switch.ways) or not switch.ways:
             raise JobError(
-                "a switch goes from its common to one way or more, each another point", where=place
+                tr("a switch goes from its common to one way or more, each another point"), where=place
             )
         if primary(switch.name, host.supply):
             raise on_primary(switch.name, f"{place}.name", switch.id)
@@ -97,7 +114,11 @@ def _switches(host: Host) -> None:
             check_state(stand.state, states, f"{place}.stands")
             if stand.way and stand.way not in switch.ways:
                 raise JobError(
-                    f"“{stand.way}” is none of its ways; choose one of {listed_ids(switch.ways)}",
+                    tr(
+                        "“{way}” is none of its ways; choose one of {listed_ids}",
+                        way=stand.way,
+                        listed_ids=listed_ids(switch.ways),
+                    ),
                     where=f"{place}.stands",
                 )
         for item in SWITCH_QUANTITIES:

@@ -6,6 +6,7 @@ from collections import Counter
 
 from pigtail.job.document import Host, Job, Module, Purpose, Return
 from pigtail.job.errors import JobError
+from pigtail.language import tr
 
 #: What of the job itself: by field, how many at most, in words.
 OF_JOB = {
@@ -37,25 +38,37 @@ def check_sizes(job: Job) -> None:
         *((f"modules[{at}]", m) for at, m in enumerate(job.modules)),
     ]
     for place, device in devices:
-        _at_most(len(device.terminals), MOST_TERMINALS, "points or pins", f"{place}.terminals")
+        _at_most(len(device.terminals), MOST_TERMINALS, tr("points or pins"), f"{place}.terminals")
         _at_most(len(device.paths), MOST_PATHS, "paths", f"{place}.paths")
     feeds: Counter[str] = Counter()
     for at, link in enumerate(job.links):
-        _at_most(len(link.sections), MOST_SECTIONS, "networks in a row", f"links[{at}].sections")
+        _at_most(len(link.sections), MOST_SECTIONS, tr("networks in a row"), f"links[{at}].sections")
         _at_most(len(link.joins), MOST_JOINS, "joins", f"links[{at}].joins")
         if link.purpose is Purpose.FEED:
             feeds.update({j.terminal for j in link.joins if not isinstance(job.terminal(j.terminal), Return)})
     for address, count in feeds.items():
         if count > MOST_AT_ONE:
             raise JobError(
-                f"{count} feeds begin or end at {job.label(address)}, more than the {MOST_AT_ONE} that one point may have; "
-                "join some of them to another", where="links", value=address,
-            )  # fmt: skip
+                tr(
+                    "{count} feeds begin or end at {address}, more than the {most} that one point may have; join some of "
+                    "them to another",
+                    count=count,
+                    address=job.label(address),
+                    most=MOST_AT_ONE,
+                ),
+                where="links",
+                value=address,
+            )
 
 
 def _at_most(count: int, most: int, words: str, where: str) -> None:
     if count > most:
         raise JobError(
-            f"there are {count:,} {words}, more than the {most:,} that there may be; leave some out",
+            tr(
+                "there are {count:,} {words}, more than the {most:,} that there may be; leave some out",
+                count=count,
+                words=words,
+                most=most,
+            ),
             where=where,
         )

@@ -32,6 +32,7 @@ from pigtail.job.log import Log, log_of
 from pigtail.job.meters import meter
 from pigtail.job.tone import USUAL_CROSSOVER_HZ, tone_of
 from pigtail.job.wiring import return_address, twin
+from pigtail.language import tr
 from pigtail.units.known import Basis, Known
 from pigtail.units.series import nearest
 
@@ -73,9 +74,9 @@ def source_impedance(opened: Known, loaded: Known, load: Known, meter_ohm: float
     Raises TooWeakError when the two readings may be the same.
     """
     if abs(loaded.nominal) > abs(opened.nominal):
-        raise TooWeakError("the loaded reading is not below the open one; read both again")
+        raise TooWeakError(tr("the loaded reading is not below the open one; read both again"))
     if loaded.low <= 0:
-        raise TooWeakError("nothing is left under the load; take a larger resistor")
+        raise TooWeakError(tr("nothing is left under the load; take a larger resistor"))
 
     def formula(v0: float, vl: float, rl: float, zm: float) -> float:
         rp, ratio = rl * zm / (rl + zm), v0 / vl
@@ -85,7 +86,9 @@ def source_impedance(opened: Known, loaded: Known, load: Known, meter_ohm: float
     found = _spread("Ω", formula, opened, loaded, load, _around(meter_ohm, "Ω"))
     if found.low <= 0 and found.nominal < 0.02 * load.nominal:
         least = load.nominal / 10
-        raise TooWeakError(f"the load hardly pulls the voltage down; take one of about {least:.3g} Ω")
+        raise TooWeakError(
+            tr("the load hardly pulls the voltage down; take one of about {least:.3g} Ω", least=least)
+        )
     return _positive(found)
 
 
@@ -96,7 +99,7 @@ def input_impedance(direct: Known, through: Known, series: Known, meter_ohm: flo
     """
     if through.high >= direct.low:
         raise TooWeakError(
-            "the resistor hardly changes the reading; take one about as large as the input impedance"
+            tr("the resistor hardly changes the reading; take one about as large as the input impedance")
         )
 
     def formula(v1: float, v2: float, r: float, zm: float) -> float:
@@ -107,7 +110,7 @@ def input_impedance(direct: Known, through: Known, series: Known, meter_ohm: flo
     found = _spread("Ω", formula, direct, through, series, _around(meter_ohm, "Ω"))
     if found.high >= LARGEST:
         raise TooWeakError(
-            "the meter loads the input as much as the input does; take a meter of higher impedance"
+            tr("the meter loads the input as much as the input does; take a meter of higher impedance")
         )
     return _positive(found)
 
@@ -123,7 +126,7 @@ def gain_db(before: Known, after: Known) -> Known:
     Raises TooWeakError for next to nothing at the input.
     """
     if before.low <= 0 or after.low <= 0:
-        raise TooWeakError("one of the levels may be nothing; play louder")
+        raise TooWeakError(tr("one of the levels may be nothing; play louder"))
     return _spread("dB", lambda a, b: 20 * math.log10(b / a), before, after)
 
 
@@ -198,7 +201,12 @@ def observed(job: Job) -> tuple[Observed, ...]:
             alone = r.load is None and r.series is None and r.current is None
             if isinstance(terminal, Return) and isinstance(job.terminal(r.against), Return) and alone:
                 found.append(
-                    Observed(address, r.against, f"difference, {r.function.value}", _from(r.value, r))
+                    Observed(
+                        address,
+                        r.against,
+                        tr("difference, {function}", function=tr(r.function.value)),
+                        _from(r.value, r),
+                    )
                 )
             elif isinstance(terminal, Rail) and r.function is Function.AC_VOLTS and alone:
                 found.append(Observed(address, r.against, "ripple", _from(r.value, r)))
@@ -278,7 +286,7 @@ def _holds(address: str, rail: Rail, readings: list[Reading]) -> Iterator[Derive
         return
     drawn = _spread("A", lambda v, r: abs(v) / r, pair[1].value, pair[2])
     names = (pair[1].id,)
-    source = f"reading {pair[1].id}: it holds so much, beside what it gives already"
+    source = tr("reading {id}: it holds so much, beside what it gives already", id=pair[1].id)
     if rail.used is None:
         most = max(rail.limit.nominal - drawn.nominal, 0.0) if rail.limit is not None else 0.0
         used = Known(nominal=most, low=0.0, high=most, unit="A", basis=Basis.MEASURED, source=source)

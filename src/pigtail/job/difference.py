@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.units import format_quantity
 
 MOST_LINES, MOST_SHOWN = 40, 60
@@ -18,7 +19,11 @@ def differences(mine: Job, theirs: Job) -> tuple[str, ...]:
     """Lines such as `host › terminals › record_in › impedance: 47 kΩ here, 22 kΩ in the file`; what is more is counted in the last."""
     found = list(_differ(msgspec.to_builtins(mine), msgspec.to_builtins(theirs), ()))
     shown = found[:MOST_LINES]
-    return (*shown, f"… and {len(found) - MOST_LINES} more") if len(found) > MOST_LINES else tuple(shown)
+    return (
+        (*shown, tr("… and {value} more", value=len(found) - MOST_LINES))
+        if len(found) > MOST_LINES
+        else tuple(shown)
+    )
 
 
 def _differ(mine: Any, theirs: Any, place: tuple[str, ...]) -> Iterator[str]:
@@ -26,7 +31,12 @@ def _differ(mine: Any, theirs: Any, place: tuple[str, ...]) -> Iterator[str]:
         return
     a, b = _parts(mine), _parts(theirs)
     if a is None or b is None:
-        yield f"{' › '.join(place) or 'the job'}: {_shown(mine)} here, {_shown(theirs)} in the file"
+        yield tr(
+            "{value}: {shown} here, {shown2} in the file",
+            value=" › ".join(place) or tr("the job"),
+            shown=_shown(mine),
+            shown2=_shown(theirs),
+        )
         return
     for name in dict.fromkeys((*a, *b)):
         yield from _differ(a.get(name, NOTHING), b.get(name, NOTHING), (*place, name))

@@ -7,6 +7,7 @@ from importlib.util import find_spec
 from typing import Any
 
 from pigtail.job.errors import JobError
+from pigtail.language import tr
 
 
 class MissingPackageError(JobError):
@@ -18,7 +19,9 @@ def loaded(module: str, extra: str, what: str) -> Any:
     try:
         return importlib.import_module(module)
     except ModuleNotFoundError as error:
-        raise MissingPackageError(f"{what} needs one more package: {command(extra)}") from error
+        raise MissingPackageError(
+            tr("{what} needs one more package: {command}", what=what, command=command(extra))
+        ) from error
 
 
 def there(module: str) -> bool:
@@ -28,4 +31,4 @@ def there(module: str) -> bool:
 
 def command(extra: str) -> str:
     """What brings an extra in."""
-    return f"pip install 'pigtail[{extra}]'"
+    return tr("pip install 'pigtail[{extra}]'", extra=extra)

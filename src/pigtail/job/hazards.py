@@ -13,6 +13,7 @@ from pigtail.job.ask import Ask, unanswered, unplugged
 from pigtail.job.document import BLADES, EARTH, HOST, Function, Job, Rail, Return, SupplyClass
 from pigtail.job.safety import LIMITS, most_volts
 from pigtail.job.wiring import return_address, star_address
+from pigtail.language import tr
 
 #: How a host is fed by a mains lead of its own, or may be.
 MAINS = (SupplyClass.MAINS_ISOLATED, SupplyClass.MAINS_SWITCHING, SupplyClass.VALVE)
@@ -22,7 +23,7 @@ CHARGED = (SupplyClass.MAINS_SWITCHING, SupplyClass.VALVE)
 ACROSS_OHM = 100e3
 #: A rail above this charges a capacitor that is read before it is touched [V].
 CHARGES_V = 10.0
-LOOK = "its rating plate and power entry: what feeds it, and is there a transformer between"
+LOOK = tr("its rating plate and power entry: what feeds it, and is there a transformer between")
 
 
 def hazard_checks(job: Job) -> tuple[Ask, ...]:
@@ -36,8 +37,8 @@ def _checks(job: Job) -> Iterator[Ask]:
         yield Ask(HOST, "", off, Function.LOOK, LOOK)
     if supply not in (*MAINS, SupplyClass.UNKNOWN) or not star:
         return
-    yield Ask(star, BLADES, off, Function.RESISTANCE, "that no blade of the mains plug is joined to it")
-    yield Ask(star, EARTH, off, Function.RESISTANCE, "whether it is earthed")
+    yield Ask(star, BLADES, off, Function.RESISTANCE, tr("that no blade of the mains plug is joined to it"))
+    yield Ask(star, EARTH, off, Function.RESISTANCE, tr("whether it is earthed"))
     if supply is SupplyClass.UNKNOWN:
         return
     if job.off_state() and (rail := reservoir_point(job)):
@@ -46,9 +47,9 @@ def _checks(job: Job) -> Iterator[Ask]:
             return_address(job, rail),
             off,
             Function.DC_VOLTS,
-            "that its reservoir is empty, before it is touched",
+            tr("that its reservoir is empty, before it is touched"),
         )
-    reason = "that it does not stand at the mains"
+    reason = tr("that it does not stand at the mains")
     yield Ask(star, EARTH, job.working_state(), Function.AC_VOLTS, reason, load=ACROSS_OHM)
 
 
@@ -57,16 +58,18 @@ def caution_of(job: Job, ask: Ask) -> str:
     if ask.function is Function.LOOK or (ask.unpowered and job.host.supply not in CHARGED):
         return ""
     if ask.unpowered:
-        return "only once the reservoir was read and is empty"
+        return tr("only once the reservoir was read and is empty")
     if ask.state == job.off_state():
-        return "it may still be charged: insulated probes, one hand"
+        return tr("it may still be charged: insulated probes, one hand")
     ends = [a for a in (ask.point, ask.against) if not isinstance(job.terminal(a), Return)]
     found = [most_volts(job, a) for a in ends] or [(0.0, Function.DC_VOLTS)]
     volts, function = max(found, key=lambda m: m[0] / LIMITS[m[1]])
     if volts > LIMITS[function]:
-        return f"up to {volts:.0f} V: clip the probes on with the power off, keep both hands away"
+        return tr(
+            "up to {volts:.0f} V: clip the probes on with the power off, keep both hands away", volts=volts
+        )
     return (
-        "open and live: RCD, isolating transformer, one hand"
+        tr("open and live: RCD, isolating transformer, one hand")
         if job.host.supply in (*MAINS, SupplyClass.UNKNOWN)
         else ""
     )

@@ -7,6 +7,7 @@ import enum
 import msgspec
 
 from pigtail.job.record import Name
+from pigtail.language import tr
 
 
 class Pad(enum.Enum):
@@ -51,7 +52,7 @@ class Place(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     def text(self) -> str:
         """The place in words: `main board, U7 pin 43, J4-2`."""
-        pin = f"pin {self.pin}" if self.pin.isdigit() else self.pin
+        pin = tr("pin {pin}", pin=self.pin) if self.pin.isdigit() else self.pin
         part = " ".join(x for x in (self.part, pin) if x)
         socket = f"{self.connector}-{self.position}" if self.connector and self.position else self.connector
         return ", ".join(x for x in (self.board, part, socket) if x)

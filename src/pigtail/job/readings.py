@@ -36,6 +36,7 @@ from pigtail.job.meters import meter
 from pigtail.job.quantities import quantities
 from pigtail.job.tone import tone_of
 from pigtail.job.windings import as_read
+from pigtail.language import tr
 from pigtail.units.known import Basis, Known
 
 VOLTS = (Function.DC_VOLTS, Function.AC_VOLTS)
@@ -92,12 +93,15 @@ def feeding(job: Job, address: str, terminal: AnyTerminal, function: Function) -
 
 def _measured(reading: Reading, terminal: AnyTerminal | None = None) -> Known:
     """The value of a reading, with what the meter's own load took from it put back where the source is known."""
-    value, source = reading.value, f"reading {reading.id}"
+    value, source = reading.value, tr("reading {id}", id=reading.id)
     impedance: Known | None = getattr(terminal, "impedance", None)
     if impedance is not None and reading.function in VOLTS and not isinstance(terminal, AudioIn):
         load = meter(reading.instrument).load_ohm(reading.function)
         if impedance.nominal / (impedance.nominal + load) > NOTABLE_LOSS:
-            value, source = open_level(value, impedance, load), f"{source}, corrected for the meter's load"
+            value, source = (
+                open_level(value, impedance, load),
+                tr("{source}, corrected for the meter's load", source=source),
+            )
     return msgspec.structs.replace(value, basis=Basis.MEASURED, source=source)
 
 
@@ -110,7 +114,7 @@ def combined(paper: Known | None, read: Known) -> Known:
     if low > high or read.high - read.low <= paper.high - paper.low:
         return read
     nominal = min(max(paper.nominal, low), high)
-    source = f"{read.source}, which agrees with the finer paper"
+    source = tr("{source}, which agrees with the finer paper", source=read.source)
     return msgspec.structs.replace(read, nominal=nominal, low=low, high=high, source=source)
 
 
@@ -220,7 +224,7 @@ def _as_mains_moves(job: Job, rail: Rail, value: Known) -> Known:
     loud = any(Act.AMPLIFY in s.acts for s in job.host.stages)
     ends = [end * (1 + sign * MAINS_MOVES) for end in (value.low, value.high) for sign in (-1, 1)]
     ends += [end * (1 - LOUD) for end in ends] if loud else []
-    moved = "±10 % with the mains" + (", and down while the host plays loud" if loud else "")
+    moved = tr("±10 % with the mains") + (tr(", and down while the host plays loud") if loud else "")
     return msgspec.structs.replace(value, low=min(ends), high=max(ends), source=f"{value.source}, {moved}")
 
 

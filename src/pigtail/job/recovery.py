@@ -27,6 +27,7 @@ from pigtail.job.disk import (
 )
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.file import MAX_BYTES, Document, decode, encode
+from pigtail.language import tr
 from pigtail.units.storable import storable
 
 #: So many leftovers are looked at, the newest first.
@@ -151,12 +152,14 @@ def leftovers(folder: Path | None = None) -> Left:
         if lock is not None and is_held(lock):
             continue
         try:
-            kept = msgspec.json.decode(read_whole(file, 2 * MAX_BYTES, "recovery file"), type=_Kept)
+            kept = msgspec.json.decode(read_whole(file, 2 * MAX_BYTES, tr("recovery file")), type=_Kept)
             document = decode(bytes(kept.job))
         except (JobError, msgspec.DecodeError, UnicodeDecodeError) as error:
             unreadable.append((file, str(error)))
         except (RecursionError, MemoryError):
-            unreadable.append((file, f"{file}: it is nested too deeply, or too large, to be a job"))
+            unreadable.append(
+                (file, tr("{file}: it is nested too deeply, or too large, to be a job", file=file))
+            )
         else:
             document = msgspec.structs.replace(document, seen=kept.seen)
             jobs.append(Leftover(file, kept.saved_as, kept.number, document))

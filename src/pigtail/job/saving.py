@@ -11,6 +11,7 @@ from pigtail.job.disk import Seen, same, seen_now, write_atomically, write_in_pl
 from pigtail.job.errors import FileError
 from pigtail.job.file import Document, encode
 from pigtail.job.held import saving
+from pigtail.language import tr
 
 
 class Obstacle(enum.Enum):
@@ -27,7 +28,7 @@ class ObstacleError(FileError):
     """A save that needs a word first; `obstacle` says why."""
 
     def __init__(self, path: Path, obstacle: Obstacle) -> None:
-        super().__init__(path, f"the file {obstacle.value}; say what to do")
+        super().__init__(path, tr("the file {obstacle}; say what to do", obstacle=tr(obstacle.value)))
         self.obstacle = obstacle
 
 
@@ -67,7 +68,11 @@ def _obstacles(target: Path, path: Path, seen: Seen | None) -> list[Obstacle]:
                 found.append(Obstacle.LINKED)
     except OSError as error:
         raise FileError(
-            path, f"what is there cannot be read ({error.strerror or error}); save under another name"
+            path,
+            tr(
+                "what is there cannot be read ({value}); save under another name",
+                value=error.strerror or error,
+            ),
         ) from error
     return found
 

@@ -7,6 +7,7 @@ from datetime import datetime
 from pigtail.job.document import HEARD, UNPOWERED, Function, Job, Reading
 from pigtail.job.errors import EditError
 from pigtail.job.meters import meter
+from pigtail.language import tr
 from pigtail.units.known import Basis, Known
 
 #: How well the value of a resistor that is soldered in for a reading is known, and that of a current set on a supply.
@@ -40,23 +41,23 @@ def taken(
     """
     if function is Function.LOOK:
         raise EditError(
-            "what is seen is no reading; say how the host is fed at the survey", value=function.value
+            tr("what is seen is no reading; say how the host is fed at the survey"), value=function.value
         )
     if function is Function.CURRENT and against not in ("", point):
         raise EditError(across(job, point, against), value=against)
     if function is Function.CURRENT:
         against = ""
     elif point == against and function is not Function.HEARD:
-        raise EditError("a reading needs two different points: move one probe", value=point)
+        raise EditError(tr("a reading needs two different points: move one probe"), value=point)
     if function in NEVER_NEGATIVE and value < 0:
         raise EditError(
-            "a resistance cannot be negative; swap the probes and read again"
+            tr("a resistance cannot be negative; swap the probes and read again")
             if function is Function.RESISTANCE
-            else f"{function.value} cannot be negative; read again",
+            else tr("{function} cannot be negative; read again", function=tr(function.value)),
             value=value,
         )
     if function is Function.HEARD and value not in range(len(HEARD)):
-        raise EditError(f"what was heard is one of {', '.join(HEARD)}", value=value)
+        raise EditError(tr("what was heard is one of {listed}", listed=", ".join(HEARD)), value=value)
     kind = instrument or job.meter
     return Reading(
         id=f"r{number or free_number(job)}",
@@ -78,9 +79,11 @@ def taken(
 
 def across(job: Job, point: str, against: str) -> str:
     """Why an ammeter may not stand between two points, and where it belongs, in words."""
-    return (
-        f"an ammeter from {job.label(point)} to {job.label(against)} is a dead short; "
-        f"read current in series, in the opened lead of {job.label(point)} (a fuse, a link), black probe on no second point"
+    return tr(
+        "an ammeter from {point} to {against} is a dead short; read current in series, in the "
+        "opened lead of {point} (a fuse, a link), black probe on no second point",
+        point=job.label(point),
+        against=job.label(against),
     )
 
 
@@ -88,7 +91,14 @@ def _set(value: float | None, unit: str, tolerance: float) -> Known | None:
     if value is None:
         return None
     if not value > 0:
-        raise EditError(f"{value:g} {unit} is no load, resistor or current; give one above zero", value=value)
+        raise EditError(
+            tr(
+                "{value:g} {unit} is no load, resistor or current; give one above zero",
+                value=value,
+                unit=unit,
+            ),
+            value=value,
+        )
     return Known.of(value, unit, Basis.DOCUMENTED, tolerance=tolerance, source="typed")
 
 

@@ -6,7 +6,6 @@ to be said and makes the one from the other. The language is settled before the 
 
 from __future__ import annotations
 
-import configparser
 import gettext
 import io
 import os
@@ -59,6 +58,8 @@ def of_desk() -> str:
 
 def chosen(settings: Path | None = None) -> str:
     """The language for the window: the one in the environment, else the one in the settings, else that of the desk."""
+    import configparser
+
     if os.environ.get(VARIABLE) in LANGUAGES:
         return os.environ[VARIABLE]
     kept = configparser.ConfigParser(strict=False, interpolation=None)

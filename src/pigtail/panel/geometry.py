@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.fittings import FittingKind, fitting_kind
 from pigtail.job.build import Area, AreaKind, Fitting, Panel
+from pigtail.language import tr
 
 Grid = NDArray[np.float64]
 #: What stays between a nut or a body and what it must not touch [mm]. Common practice.
@@ -159,9 +160,9 @@ def _opening(kind: FittingKind, area: Area, x: float, y: float, away: float) -> 
 def unmeasured(panel: Panel, kind: FittingKind, x: float, y: float) -> tuple[str, ...]:
     """What must be measured before a fitting can be said to fit at a place [mm]."""
     boards = [a for a in panel.areas if a.kind is AreaKind.BOARD and distance_to(a, x, y) < kind.body_radius]
-    found = [f"the depth before {a.name}" for a in boards if a.depth <= 0]
+    found = [tr("the depth before {a}", a=a.name) for a in boards if a.depth <= 0]
     if not boards and panel.depth <= 0:
-        found.append("the free depth behind the panel")
+        found.append(tr("the free depth behind the panel"))
     if panel.thickness <= 0:
-        found.append("the thickness of the panel")
+        found.append(tr("the thickness of the panel"))
     return tuple(found)

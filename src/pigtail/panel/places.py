@@ -11,6 +11,7 @@ import numpy as np
 
 from pigtail.catalogue.fittings import FittingKind, fitting_kind
 from pigtail.job.build import KEPT, AreaKind, Fitting, Panel
+from pigtail.language import tr
 from pigtail.panel.found import PlaceFound
 from pigtail.panel.geometry import MARGIN, Grid, apart, clashes, distances, in_opening, radius_for
 
@@ -56,8 +57,8 @@ def ranked_places(panel: Panel, fitting: Fitting, most: int = MOST) -> tuple[Pla
 
 
 def _why(clear: float, *, level: bool) -> str:
-    words = [f"{clear:.0f} mm clear" if clear >= 1 else "just clear"]
-    return ", ".join(["level with the others", *words] if level else words)
+    words = [tr("{clear:.0f} mm clear", clear=clear) if clear >= 1 else tr("just clear")]
+    return ", ".join([tr("level with the others"), *words] if level else words)
 
 
 def _grid(panel: Panel) -> tuple[Grid, Grid]:
@@ -97,7 +98,9 @@ def _in_openings(panel: Panel, kind: FittingKind, others: tuple[Fitting, ...]) -
             continue
         wide = min(area.width, area.height) >= kind.hole
         words = (
-            f"in {area.name}, nothing to drill" if wide else f"in {area.name}, opened up to {kind.hole:g} mm"
+            tr("in {area}, nothing to drill", area=area.name)
+            if wide
+            else tr("in {area}, opened up to {hole:g} mm", area=area.name, hole=kind.hole)
         )
         found.append(PlaceFound(x, y, OPENED + (10.0 if wide else 0.0), words, area.id))
     return sorted(found, key=lambda p: -p.worth)

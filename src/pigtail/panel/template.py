@@ -16,6 +16,7 @@ from pigtail.drawing.shapes import (
     scale_bar,
 )
 from pigtail.job.build import Area, AreaKind, Fitting, Panel
+from pigtail.language import tr
 from pigtail.panel.found import EDGE
 from pigtail.panel.geometry import in_opening
 
@@ -51,14 +52,14 @@ def template(panel: Panel, *, checks: bool = True) -> Drawing:
         every += [box(EDGE, top, SQUARE, SQUARE, line=0.3, layer="marks")]
         every += [
             Lettering(
-                EDGE + SQUARE / 2, top + SQUARE / 2, "50 mm each way", 3.0, anchor="middle", layer="words"
+                EDGE + SQUARE / 2, top + SQUARE / 2, tr("50 mm each way"), 3.0, anchor="middle", layer="words"
             )
         ]
         every += moved(scale_bar(0, 0, 50.0), EDGE + SQUARE + 10, top + 8)
         words = (
-            "Measure the square before you trust the print:",
-            "print at 100 %, not fitted to the page.",
-            "Seen from outside.",
+            tr("Measure the square before you trust the print:"),
+            tr("print at 100 %, not fitted to the page."),
+            tr("Seen from outside."),
         )
         every += [
             Lettering(EDGE + SQUARE + 10, top + 20 + 4.2 * k, w, 2.8, layer="words")
@@ -66,7 +67,7 @@ def template(panel: Panel, *, checks: bool = True) -> Drawing:
         ]
         high += FOOT
         width = max(width, EDGE * 2 + SQUARE + 75)
-    return Drawing(f"Template, {panel.name}, 1:1", width, high, tuple(every), true=True)
+    return Drawing(tr("Template, {panel}, 1:1", panel=panel.name), width, high, tuple(every), true=True)
 
 
 def _area(area: Area) -> list[Shape]:
@@ -127,15 +128,25 @@ def work_on(panel: Panel, fitting: Fitting) -> tuple[str, bool]:
     assert fitting.y is not None
     opening = in_opening(panel, kind, fitting.x, fitting.y)
     if opening is not None and min(opening.width, opening.height) >= kind.hole:
-        return f"sits in {opening.name}; nothing to drill.", False
+        return tr("sits in {opening}; nothing to drill.", opening=opening.name), False
     if opening is not None:
-        return f"open {opening.name} up to {hole_of(kind)} with a reamer or file.", True
+        return tr(
+            "open {opening} up to {hole_of} with a reamer or file.",
+            opening=opening.name,
+            hole_of=hole_of(kind),
+        ), True
     if kind.square:
-        filed = f"drill ø {min(kind.square):g} mm, file out to {hole_of(kind)}"
-        return f"pilot {PILOT:g} mm, {filed}; a bezel hides an untidy edge.", True
+        filed = tr("drill ø {min:g} mm, file out to {hole_of}", min=min(kind.square), hole_of=hole_of(kind))
+        return tr(
+            "pilot {pilot:g} mm, {filed}; a bezel hides an untidy edge.", pilot=PILOT, filed=filed
+        ), True
     if kind.hole > 4:
-        return f"pilot {PILOT:g} mm, then 3 mm, then {hole_of(kind)} (step drill or reamer).", True
-    return f"pilot {PILOT:g} mm, then {hole_of(kind)}.", True
+        return tr(
+            "pilot {pilot:g} mm, then 3 mm, then {hole_of} (step drill or reamer).",
+            pilot=PILOT,
+            hole_of=hole_of(kind),
+        ), True
+    return tr("pilot {pilot:g} mm, then {hole_of}.", pilot=PILOT, hole_of=hole_of(kind)), True
 
 
 def order_of_work(panel: Panel) -> tuple[str, ...]:
@@ -143,20 +154,28 @@ def order_of_work(panel: Panel) -> tuple[str, ...]:
     drilled = [f for f in panel.fittings if f.x is not None and f.kind in fitting_kinds()]
     if not drilled:
         return ()
-    lines = ["Unplug, wait until the reservoir is empty, and measure that it is."]
+    lines = [tr("Unplug, wait until the reservoir is empty, and measure that it is.")]
     if panel.comes_off:
-        lines.append("Take the panel off and carry it away from the boards before anything is drilled.")
+        lines.append(tr("Take the panel off and carry it away from the boards before anything is drilled."))
     else:
         lines.append(
-            "Turn the unit so that swarf falls out and not in; cover every board behind with tape and a cloth; "
-            "have the vacuum run beside the drill."
+            tr(
+                "Turn the unit so that swarf falls out and not in; cover every board behind with tape "
+                "and a cloth; have the vacuum run beside the drill."
+            )
         )
     lines.append(
-        "Measure the 50 mm square of the print, lay the template on by its edges and by what is drawn in, tape it down."
+        tr(
+            "Measure the 50 mm square of the print, lay the template on by its edges and by what is "
+            "drawn in, tape it down."
+        )
     )
-    lines.append("Look behind each mark once more: no wire, no board, no part of the supply.")
+    lines.append(tr("Look behind each mark once more: no wire, no board, no part of the supply."))
     lines += [f"{f.name}: {work_on(panel, f)[0]}" for f in drilled]
     return (
         *lines,
-        "Deburr both sides; take up all swarf with the vacuum and a magnet or tape before the cover goes on.",
+        tr(
+            "Deburr both sides; take up all swarf with the vacuum and a magnet or tape before the "
+            "cover goes on."
+        ),
     )

@@ -12,6 +12,7 @@ from pigtail.job.measured import Measured
 from pigtail.job.quantities import quantities
 from pigtail.job.reading_import import text_of
 from pigtail.job.wiring import first_function, probe_against, used_points
+from pigtail.language import tr
 from pigtail.model.errors import CompileError
 from pigtail.model.model import Model
 from pigtail.sheet.blocks import Block, Sheet, SheetLines, SheetTable
@@ -33,11 +34,23 @@ from pigtail.units import format_known, format_quantity
 
 #: Cautions that stand on every sheet. Common practice.
 ALWAYS = (
-    "Before the module is joined: measure the supply at its plug, volts and polarity, unloaded and then loaded.",
-    "No short between supply and return; first power through a current limit; second look at every polarity.",
-    "Nothing on this sheet is joined to the primary (mains) side. If mains gear is new to you, start on cheaper gear.",
+    tr(
+        "Before the module is joined: measure the supply at its plug, volts and polarity, "
+        "unloaded and then loaded."
+    ),
+    tr(
+        "No short between supply and return; first power through a current limit; second look at "
+        "every polarity."
+    ),
+    tr(
+        "Nothing on this sheet is joined to the primary (mains) side. If mains gear is new to "
+        "you, start on cheaper gear."
+    ),
 )
-DRILLING = "Drilling: unplugged and discharged; glasses on; clamp the panel, never hold it; swarf never falls on a board."
+DRILLING = tr(
+    "Drilling: unplugged and discharged; glasses on; clamp the panel, never hold it; swarf "
+    "never falls on a board."
+)
 
 
 def make_sheet(job: Job, studies: Studies) -> Sheet:
@@ -47,9 +60,11 @@ def make_sheet(job: Job, studies: Studies) -> Sheet:
     parts, buy = parts_tables(job, build)
     blocks: list[Block] = [
         wiring_block(job, build),
-        SheetLines("Open questions", _questions(job, studies)),
+        SheetLines(tr("Open questions"), _questions(job, studies)),
         SheetLines(
-            "The plan", tuple(link_sentence(job, link) for link in job.links), "Nothing is planned yet."
+            tr("The plan"),
+            tuple(link_sentence(job, link) for link in job.links),
+            tr("Nothing is planned yet."),
         ),
         *board_blocks(job),
         *panel_blocks(job),
@@ -66,7 +81,7 @@ def make_sheet(job: Job, studies: Studies) -> Sheet:
     ]
     return Sheet(
         title=job.name,
-        subtitle=f"{job.host.name}, fed by: {job.host.supply.value}",
+        subtitle=tr("{host}, fed by: {supply}", host=job.host.name, supply=tr(job.host.supply.value)),
         wanted=job.brief.wanted,
         verdicts=tuple((name.capitalize(), severity.value) for name, severity in studies.verdicts.items()),
         cautions=tuple(dict.fromkeys((*CAUTIONS[job.host.supply], *ALWAYS, *_drilling(job), LOCAL_CODES))),
@@ -94,9 +109,9 @@ def link_sentence(job: Job, link: Link) -> str:
     ends = [job.label(a) for a in link.at("out")]
     commons = [job.label(a) for a in link.at("com")]
     through = ", ".join(_section(link, k) for k in range(len(link.sections)))
-    common = f"; its common to {commons[0]}" if commons else ""
-    for port, words in (("back", "the source's return"), ("sup", "its supply")):
-        common += "".join(f"; {words} to {job.label(a)}" for a in link.at(port))
+    common = tr("; its common to {commons}", commons=commons[0]) if commons else ""
+    for port, words in (("back", tr("the source's return")), ("sup", tr("its supply"))):
+        common += "".join(tr("; {words} to {a}", words=words, a=job.label(a)) for a in link.at(port))
     return f"{link.name}: {' and '.join(starts)} → {through} → {' and '.join(ends)}{common}."
 
 
@@ -119,12 +134,20 @@ def _numbers(studies: Studies) -> SheetTable:
     ]
     shown = {f"{parts[0]}.{parts[-1]}" for parts in told}
     rows = tuple(
-        (e.words, e.text(), e.basis.value if not e.missing else f"needs: {e.missing[0].words}", name)
+        (
+            e.words,
+            e.text(),
+            e.basis.value if not e.missing else tr("needs: {words}", words=e.missing[0].words),
+            name,
+        )
         for name, e in studies.numbers.items()
         if name in shown
     )
     return SheetTable(
-        "Numbers", ("what it is", "value (spread)", "basis", "its name"), rows, weights=(3, 3, 1.6, 2.4)
+        tr("Numbers"),
+        (tr("what it is"), tr("value (spread)"), tr("basis"), tr("its name")),
+        rows,
+        weights=(3, 3, 1.6, 2.4),
     )
 
 
@@ -135,7 +158,7 @@ def _to_read(job: Job, measured: Job) -> SheetTable:
         function = first_function(job, address)
         against = probe_against(job, address)
         state = job.state(job.working_state())
-        when = "power off" if function is Function.RESISTANCE else state.name if state else "?"
+        when = tr("power off") if function is Function.RESISTANCE else state.name if state else "?"
         rows.append(
             (
                 job.label(address),
@@ -152,23 +175,31 @@ def _to_read(job: Job, measured: Job) -> SheetTable:
             terminal = job.terminal(pin)
             low, high = getattr(terminal, "minimum", None), getattr(terminal, "maximum", None)
             span = (
-                f"{low.nominal:g} … {high.nominal:g} V, plus on {job.label(pin)}"
+                tr(
+                    "{nominal:g} … {nominal2:g} V, plus on {pin}",
+                    nominal=low.nominal,
+                    nominal2=high.nominal,
+                    pin=job.label(pin),
+                )
                 if low and high
                 else "unknown"
             )
             rows.append(
                 (
-                    f"{job.label(pin)}, at the plug, module off",
+                    tr("{pin}, at the plug, module off", pin=job.label(pin)),
                     job.label(probe_against(job, pin)),
                     "on",
-                    "DC volts",
+                    tr("DC volts"),
                     span,
                     "…………",
                 )
             )
     columns = ("point", "against", "state", "function", "expected", "read")
     return SheetTable(
-        "Readings to take", columns, tuple(rows), "A reading outside what is expected is a reason to stop."
+        tr("Readings to take"),
+        columns,
+        tuple(rows),
+        tr("A reading outside what is expected is a reason to stop."),
     )
 
 
@@ -185,7 +216,7 @@ def _expected(job: Job, address: str, function: Function) -> str:
         device = job.device(device_id)
         path = next((p for p in device.paths if name in (p.a, p.b)), None) if device else None
         return format_known(path.resistance) if path and path.resistance else "below 1 Ω"
-    return "unknown" if isinstance(terminal, Rail) else "0 V, a few mV"
+    return "unknown" if isinstance(terminal, Rail) else tr("0 V, a few mV")
 
 
 def _known(job: Job, measured: Job) -> SheetTable:
@@ -205,7 +236,11 @@ def _known(job: Job, measured: Job) -> SheetTable:
                         value.source if value else "",
                     )
                 )
-    return SheetTable("What the numbers rest on", ("terminal", "value", "", "basis", "from"), tuple(rows))
+    return SheetTable(
+        tr("What the numbers rest on"),
+        (tr("terminal"), tr("value"), "", tr("basis"), tr("from")),
+        tuple(rows),
+    )
 
 
 def _log(job: Job) -> SheetTable:
@@ -221,7 +256,7 @@ def _log(job: Job) -> SheetTable:
                 x
                 for x in (
                     "struck" if r.struck else "",
-                    f"corrects {r.corrects}" if r.corrects else "",
+                    tr("corrects {corrects}", corrects=r.corrects) if r.corrects else "",
                     r.note,
                 )
                 if x
@@ -229,7 +264,11 @@ def _log(job: Job) -> SheetTable:
         )
         for r in job.readings
     )
-    return SheetTable("Readings taken", ("no.", "when", "point", "against", "state", "reading", "note"), rows)
+    return SheetTable(
+        tr("Readings taken"),
+        (tr("no."), tr("when"), tr("point"), tr("against"), tr("state"), tr("reading"), tr("note")),
+        rows,
+    )
 
 
 def _questions(job: Job, studies: Studies) -> tuple[str, ...]:
@@ -237,18 +276,24 @@ def _questions(job: Job, studies: Studies) -> tuple[str, ...]:
     bad = (Severity.STOP, Severity.FIX, Severity.UNKNOWN)
     count = len(studies.open)
     found = (
-        [f"{questions(count)[:1].upper()}{questions(count)[1:]} that only papers or the meter can answer."]
+        [
+            tr(
+                "{upper}{count} that only papers or the meter can answer.",
+                upper=questions(count)[:1].upper(),
+                count=questions(count)[1:],
+            )
+        ]
         if count
         else []
     )
     found += [_question(f) for f in studies.findings if f.severity in bad]
     for m in next_readings(job, studies):
         words = in_words(job, m)
-        heed = f" Heed: {m.caution}." if m.caution else ""
+        heed = tr(" Heed: {caution}.", caution=m.caution) if m.caution else ""
         found.append(f"{words[0].upper()}{words[1:]}: {m.reason}.{heed}")
     return tuple(dict.fromkeys(found))
 
 
 def _question(finding: Finding) -> str:
-    remedy = f" Remedy: {finding.remedies[0].label}." if finding.remedies else ""
+    remedy = tr(" Remedy: {label}.", label=finding.remedies[0].label) if finding.remedies else ""
     return f"{finding.severity.value.upper()}: {finding.sentence}{remedy}"

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from pigtail import __version__
 from pigtail.drawing.shapes import Drawing
 from pigtail.drawing.svg import svg_text
+from pigtail.language import language, tr
 from pigtail.sheet.blocks import Sheet, SheetPicture, SheetTable
 
 if TYPE_CHECKING:
@@ -29,7 +30,13 @@ def _template() -> Template:
 def html_text(sheet: Sheet) -> str:
     """The page of a sheet."""
     return _template().render(
-        sheet=sheet, svg=_svg, is_table=_is_table, is_picture=_is_picture, version=__version__
+        sheet=sheet,
+        svg=_svg,
+        is_table=_is_table,
+        is_picture=_is_picture,
+        version=__version__,
+        tr=tr,
+        language=language(),
     )
 
 

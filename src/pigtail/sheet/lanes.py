@@ -8,6 +8,7 @@ from pigtail.board.forms import bodies_of
 from pigtail.board.parts import BoardPart, LinkNets, Mounted, hangs
 from pigtail.drawing.shapes import Circle, Lettering, Shape, Stroke, box, fitted, words_width
 from pigtail.job.document import HOST, Link
+from pigtail.language import tr
 from pigtail.model import names
 from pigtail.model.cascade import networks
 
@@ -85,7 +86,7 @@ def _units(link: Link, board: Mounted, nets: LinkNets) -> list[BoardPart]:
             units.append(BoardPart(network.shape.short, network.shape.title, "", "", on, legs, link=link.id))
         for light in needs.lights:
             on = tuple(nets.of(network.node(n)) for n in light)
-            units.append(BoardPart("LED", "on wires", "", "light", on, link=link.id))
+            units.append(BoardPart("LED", tr("on wires"), "", "light", on, link=link.id))
     return units
 
 

@@ -11,6 +11,7 @@ from pigtail.board.picture import part_side, point_to_point, seats, solder_side,
 from pigtail.drawing.shapes import Drawing, Lettering, Shape, box, fitted, moved, scale_bar
 from pigtail.job.build import BoardKind, Mounting
 from pigtail.job.document import Job
+from pigtail.language import tr, trn
 from pigtail.panel.template import order_of_work, template
 from pigtail.sheet.blocks import Block, BoardFound, SheetLines, SheetPicture, SheetTable
 from pigtail.sheet.wiring import wiring_drawing
@@ -20,17 +21,17 @@ from pigtail.studies.loom.shopping import to_buy
 from pigtail.units import format_quantity
 
 #: What is said where legs are drawn.
-PINOUTS = "Legs are drawn as usual for the kind: hold each part against its data sheet."
+PINOUTS = tr("Legs are drawn as usual for the kind: hold each part against its data sheet.")
 #: How much larger than true the part side is printed for reading.
 LARGE = 2.5
 
 
 def wiring_block(job: Job, build: LoomFound) -> SheetPicture:
     """The wiring drawing on a page of its own."""
-    note = (
+    note = tr(
         "Every wire has its number at both ends; its colour has marks along it that a grey print shows too."
     )
-    return SheetPicture("Wiring", (wiring_drawing(job, build),), 0.0, broad=True, note=note)
+    return SheetPicture(tr("Wiring"), (wiring_drawing(job, build),), 0.0, broad=True, note=note)
 
 
 def board_step(job: Job, number: int, before: bytes) -> tuple[bytes, BoardFound]:
@@ -46,11 +47,14 @@ def board_found(board: LittleBoard) -> BoardFound:
     """A board as it is shown."""
     words = words_of(board)
     width, height = board.size_mm
-    holes, tall = f"{board.columns} × {board.rows} holes", f"{board.tall_mm:.0f} mm high with its parts"
+    holes, tall = (
+        tr("{columns} × {rows} holes", columns=board.columns, rows=board.rows),
+        tr("{tall_mm:.0f} mm high with its parts", tall_mm=board.tall_mm),
+    )
     size = f"{board.kind.value}, {holes}, {width:.0f} × {height:.0f} mm, {tall}"
-    work = [f"Cut the copper at {', '.join(words['cuts'])}."] if words["cuts"] else []
-    work += [f"Jumper {j}." for j in words["jumpers"]] + [
-        f"Bare wire on the solder side {t}." for t in words["bare wires"]
+    work = [tr("Cut the copper at {listed}.", listed=", ".join(words["cuts"]))] if words["cuts"] else []
+    work += [tr("Jumper {j}.", j=j) for j in words["jumpers"]] + [
+        tr("Bare wire on the solder side {t}.", t=t) for t in words["bare wires"]
     ]
     work += [f"{w[0].upper()}{w[1:]}." for w in words["wires"]]
     if any(p.part.legs or len(p.holes) > 2 for p in board.placed):
@@ -60,10 +64,17 @@ def board_found(board: LittleBoard) -> BoardFound:
 
 def _point_found(wanted: Mounted) -> BoardFound:
     rows = tuple(
-        (p.name, p.value or p.words, ", ".join(f"joint {wanted.nets.index(n) + 1}" for n in p.nets), "")
+        (
+            p.name,
+            p.value or p.words,
+            ", ".join(tr("joint {value}", value=wanted.nets.index(n) + 1) for n in p.nets),
+            "",
+        )
         for p in wanted.parts
     )
-    return BoardFound((point_to_point(wanted),), "joined point to point, a sleeve over each joint", (), rows)
+    return BoardFound(
+        (point_to_point(wanted),), tr("joined point to point, a sleeve over each joint"), (), rows
+    )
 
 
 def board_blocks(job: Job) -> list[Block]:
@@ -74,26 +85,28 @@ def board_blocks(job: Job) -> list[Block]:
     joined = job.build.board is BoardKind.POINT
     found = _point_found(wanted) if joined else board_found(laid_out(wanted, job.build.board))
     table = SheetTable(
-        "Board",
-        ("part", "value", "between" if joined else "holes", "sits"),
+        tr("Board"),
+        (tr("part"), tr("value"), "between" if joined else "holes", tr("sits")),
         found.seats,
         weights=(1, 2, 3, 1),
     )
     if joined:
         return [
-            SheetPicture("Joined point to point", found.drawings, 0.0, note="A sleeve over each joint."),
+            SheetPicture(
+                tr("Joined point to point"), found.drawings, 0.0, note=tr("A sleeve over each joint.")
+            ),
             table,
         ]
     true = tuple(_with_bar(d) for d in found.drawings)
     return [
-        SheetPicture("The little board, for reading", found.drawings, LARGE, note=found.size),
+        SheetPicture(tr("The little board, for reading"), found.drawings, LARGE, note=found.size),
         SheetPicture(
-            "The little board, 1:1",
+            tr("The little board, 1:1"),
             true,
             1.0,
-            note="Measure the bar before you trust the print.",
+            note=tr("Measure the bar before you trust the print."),
         ),
-        SheetLines("Work on the board", found.work, "Nothing to cut and nothing to bridge."),
+        SheetLines(tr("Work on the board"), found.work, tr("Nothing to cut and nothing to bridge.")),
         table,
     ]
 
@@ -113,13 +126,13 @@ def panel_blocks(job: Job) -> list[Block]:
         return []
     return [
         SheetPicture(
-            "Template",
+            tr("Template"),
             (template(panel),),
             1.0,
             broad=True,
-            note="Prove the print by its square before anything is marked.",
+            note=tr("Prove the print by its square before anything is marked."),
         ),
-        SheetLines("Drilling, in this order", order_of_work(panel), "Nothing has a place yet."),
+        SheetLines(tr("Drilling, in this order"), order_of_work(panel), tr("Nothing has a place yet.")),
     ]
 
 
@@ -128,12 +141,16 @@ def mounting_block(job: Job) -> list[Block]:
     if not job.build.mountings:
         return []
     rows = tuple((thing(job, m.of), _size(m), m.fixing.value, m.antenna.value) for m in job.build.mountings)
-    return [SheetTable("Mounting", ("what", "size and room", "held by", "round its antenna"), rows)]
+    return [
+        SheetTable(
+            tr("Mounting"), (tr("what"), tr("size and room"), tr("held by"), tr("round its antenna")), rows
+        )
+    ]
 
 
 def _size(m: Mounting) -> str:
-    size = f"{m.width:g} × {m.depth:g} × {m.height:g} mm" if m.width and m.depth else "size ?"
-    return f"{size}, room {m.room:g} mm" if m.room else size
+    size = f"{m.width:g} × {m.depth:g} × {m.height:g} mm" if m.width and m.depth else tr("size ?")
+    return tr("{size}, room {room:g} mm", size=size, room=m.room) if m.room else size
 
 
 def loom_table(build: LoomFound) -> SheetTable:
@@ -151,12 +168,12 @@ def loom_table(build: LoomFound) -> SheetTable:
         "carries",
         "colour",
         "gauge",
-        "cut to",
-        "resistance, drop",
-        "route, screen, relief",
+        tr("cut to"),
+        tr("resistance, drop"),
+        tr("route, screen, relief"),
     )
-    note = "Lengths include a tenth of slack. A screen is joined at one end only."
-    return SheetTable("Loom", columns, rows, note, (0.5, 2.2, 2.2, 1.6, 0.9, 1.3, 0.9, 1.2, 2.2))
+    note = tr("Lengths include a tenth of slack. A screen is joined at one end only.")
+    return SheetTable(tr("Loom"), columns, rows, note, (0.5, 2.2, 2.2, 1.6, 0.9, 1.3, 0.9, 1.2, 2.2))
 
 
 def _gauge(w: LoomWire) -> str:
@@ -170,7 +187,11 @@ def _drop(w: LoomWire) -> str:
 
 
 def _how(w: LoomWire) -> str:
-    found = [w.route, f"screen {w.screen.value}" if w.screened else "", f"twist {w.twist}" if w.twist else ""]
+    found = [
+        w.route,
+        tr("screen {screen}", screen=w.screen.value) if w.screened else "",
+        tr("twist {twist}", twist=w.twist) if w.twist else "",
+    ]
     found.append(w.relief.value if w.relief.value not in ("not said", "nothing") else "")
     return "; ".join(x for x in found if x)
 
@@ -178,25 +199,42 @@ def _how(w: LoomWire) -> str:
 def supplies_lines(build: LoomFound) -> SheetLines:
     """What the loom needs besides its list."""
     lines = [
-        f"{kind}: {'length ?' if metres is None else f'{100 * metres:.0f} cm'}"
+        f"{kind}: {tr('length ?') if metres is None else f'{100 * metres:.0f} cm'}"
         for kind, metres in build.supplies.wire
     ]
     lines.append(
-        f"{build.supplies.sleeves} sleeves, one over each joint that lies beside another; {build.supplies.ties} ties"
+        tr(
+            "{sleeves} sleeves, one over each joint that lies beside another; {ties} ties",
+            sleeves=build.supplies.sleeves,
+            ties=build.supplies.ties,
+        )
     )
-    return SheetLines("Wire and sleeving", tuple(lines) if build.wires else ())
+    return SheetLines(tr("Wire and sleeving"), tuple(lines) if build.wires else ())
 
 
 def parts_tables(job: Job, build: LoomFound) -> tuple[SheetTable, SheetTable]:
     """The parts as they are used, and what to buy for so many copies."""
     parts = tuple((p.reference, p.name, p.words, p.value, p.note) for p in build.parts)
     buy = tuple((k, v, n, str(c), str(b)) for k, v, n, c, b in to_buy(build.parts, job.build.copies))
-    copies = f"For {job.build.copies} {'copy' if job.build.copies == 1 else 'copies'}; small parts in the multiples that they come in."
+    copies = trn(
+        "For {count} copy; small parts in the multiples that they come in.",
+        "For {count} copies; small parts in the multiples that they come in.",
+        job.build.copies,
+    )
     return (
         SheetTable(
-            "Parts", ("where", "on the board", "part", "value", "note"), parts, weights=(2.4, 0.8, 2, 1, 2.4)
+            tr("Parts"),
+            (tr("where"), tr("on the board"), tr("part"), tr("value"), tr("note")),
+            parts,
+            weights=(2.4, 0.8, 2, 1, 2.4),
         ),
-        SheetTable("To buy", ("what", "value", "note", "needed", "buy"), buy, copies, (2, 1.2, 3, 0.7, 0.7)),
+        SheetTable(
+            tr("To buy"),
+            (tr("what"), tr("value"), tr("note"), tr("needed"), tr("buy")),
+            buy,
+            copies,
+            (2, 1.2, 3, 0.7, 0.7),
+        ),
     )
 
 
@@ -219,6 +257,6 @@ def labels_picture(build: LoomFound) -> list[Block]:
     rows = -(-len(labels) // columns)
     return [
         SheetPicture(
-            "Labels", (Drawing("Labels", wide * columns, high * rows, tuple(shapes), true=True),), 1.0
+            tr("Labels"), (Drawing("Labels", wide * columns, high * rows, tuple(shapes), true=True),), 1.0
         )
     ]

@@ -7,6 +7,7 @@ from typing import Any
 
 from pigtail.drawing.shapes import Circle, Drawing, Lettering, Shape, Stroke, around
 from pigtail.drawing.svg import on_paper
+from pigtail.language import tr
 
 #: Points in a millimetre.
 POINT = 72.0 / 25.4
@@ -102,7 +103,7 @@ def _tiles(drawing: Drawing, scale: float, width: float, height: float) -> list[
     corners = [(c * (tile_w - over), r * (tile_h - over)) for r in range(rows) for c in range(columns)]
     full = [at for at in corners if _shows(drawing, scale * POINT, at, (tile_w, tile_h))]
     return [
-        _tile(drawing, scale, at, (tile_w, tile_h), f"tile {n} of {len(full)}")
+        _tile(drawing, scale, at, (tile_w, tile_h), tr("tile {n} of {count}", n=n, count=len(full)))
         for n, at in enumerate(full, start=1)
     ]
 
@@ -165,7 +166,16 @@ def _tile(
         def paint(self) -> None:
             c = self.canv
             c.setFont("B612", 7)
-            c.drawString(0, size[1] + 4, f"{drawing.title}, {words}; neighbours overlap by {OVERLAP:g} mm")
+            c.drawString(
+                0,
+                size[1] + 4,
+                tr(
+                    "{drawing}, {words}; neighbours overlap by {overlap:g} mm",
+                    drawing=drawing.title,
+                    words=words,
+                    overlap=OVERLAP,
+                ),
+            )
             c.saveState()
             path = c.beginPath()
             path.rect(0, 0, *size)

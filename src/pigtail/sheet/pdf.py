@@ -9,6 +9,7 @@ from importlib import resources
 from typing import Any
 
 from pigtail.drawing.svg import escape
+from pigtail.language import tr
 from pigtail.sheet.blocks import Sheet, SheetPicture, SheetTable
 from pigtail.sheet.pages import pictures
 
@@ -60,7 +61,7 @@ def pdf_bytes(sheet: Sheet, paper: PageSize = PageSize.A4) -> bytes:
     out = io.BytesIO()
     upright = A4 if paper is PageSize.A4 else letter
     document = BaseDocTemplate(
-        out, pagesize=upright, title=f"{sheet.title} – build sheet", author="Pigtail", invariant=1, initialFontName="B612",
+        out, pagesize=upright, title=tr("{sheet} – build sheet", sheet=sheet.title), author="Pigtail", invariant=1, initialFontName="B612",
     )  # fmt: skip
     for name, size in (("upright", upright), ("lying", landscape(upright))):
         width, height = size[0] - 2 * MARGIN_PT, size[1] - 2 * MARGIN_PT - FOOT_PT
@@ -88,7 +89,7 @@ def _foot(sheet: Sheet, wide: float) -> Any:
         canvas.begin_ornament()
         canvas.setFont("B612", 7)
         canvas.drawString(MARGIN_PT, 22, f"{sheet.title[:80]} · Pigtail")
-        canvas.drawRightString(wide - MARGIN_PT, 22, f"page {document.page}")
+        canvas.drawRightString(wide - MARGIN_PT, 22, tr("page {page}", page=document.page))
         canvas.end()
 
     return draw
@@ -141,7 +142,7 @@ def _story(sheet: Sheet, rooms: dict[bool, Room]) -> list[Any]:
     from reportlab.platypus import Spacer
 
     style, width = _styles(), rooms[False][0]
-    verdicts = " · ".join(f"{_set(n)}: <b>{_set(v)}</b>" for n, v in sheet.verdicts)
+    verdicts = " · ".join(f"{_set(n)}: <b>{_set(tr(v))}</b>" for n, v in sheet.verdicts)
     story: list[Any] = [
         _words(_set(sheet.title), style["title"], "H1"),
         _words(_set(sheet.subtitle), style["text"]),
@@ -188,7 +189,7 @@ def _cautions(sheet: Sheet, style: dict[str, Any], width: float) -> Any:
 
     from pigtail.sheet.tagging import Grid
 
-    lines = [_words("Cautions first", style["caution"], "H2")]
+    lines = [_words(tr(tr("Cautions first")), style["caution"], "H2")]
     lines += [_words("• " + _set(c), style["text"]) for c in sheet.cautions]
     box = Grid([[line] for line in lines], colWidths=[width], splitInRow=1)
     box.setStyle(
@@ -209,7 +210,7 @@ def _table(table: SheetTable, style: dict[str, Any], width: float) -> list[Any]:
 
     parts: list[Any] = [_words(_set(table.title), style["section"], "H2")]
     if not table.rows:
-        return [*parts, _words("None yet.", style["text"])]
+        return [*parts, _words(tr(tr("None yet.")), style["text"])]
     weights = table.weights or (1.0,) * len(table.columns)
     widths = [width * w / sum(weights) for w in weights]
     rows = [[_words(_set(c), style["head"], "TH", CellPlace(id(table), 0)) for c in table.columns]]

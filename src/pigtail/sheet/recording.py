@@ -8,6 +8,7 @@ from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.job.document import Job
 from pigtail.job.logbook import Alters
 from pigtail.job.steps import RunStand, Standing
+from pigtail.language import tr
 from pigtail.sheet.blocks import Block, Sheet, SheetLines, SheetTable
 from pigtail.sheet.content import link_sentence
 from pigtail.studies.found import Studies
@@ -25,7 +26,7 @@ def runbook_sheet(job: Job, studies: Studies, *, back: bool = False) -> Sheet:
     found = studies.of(ProveFound)
     stands = found.back if back else found.stands
     blocks: list[Block] = (
-        [SheetLines("What stays as it is now", found.stays, "Nothing: all of it can be taken back.")]
+        [SheetLines(tr("What stays as it is now"), found.stays, tr("Nothing: all of it can be taken back."))]
         if back
         else []
     )
@@ -34,14 +35,14 @@ def runbook_sheet(job: Job, studies: Studies, *, back: bool = False) -> Sheet:
         blocks.append(
             SheetTable(
                 phase,
-                ("", "step", "hold point: it must be", "read, or seen"),
+                ("", tr("step"), tr("hold point: it must be"), tr("read, or seen")),
                 rows,
                 weights=(0.5, 4.6, 2.6, 1.4),
             )
         )
     return Sheet(
-        title=f"{job.name}: {'the way back' if back else 'runbook'}",
-        subtitle=f"{job.host.name}, fed by: {job.host.supply.value}",
+        title=f"{job.name}: {tr('the way back') if back else 'runbook'}",
+        subtitle=tr("{host}, fed by: {supply}", host=job.host.name, supply=tr(job.host.supply.value)),
         wanted=job.brief.wanted,
         verdicts=(),
         cautions=(*CAUTIONS[job.host.supply], LOCAL_CODES),
@@ -69,7 +70,9 @@ def phases(stands: tuple[RunStand, ...]) -> list[tuple[str, list[RunStand]]]:
 
 def _heed(stand: RunStand) -> str:
     return (
-        f" Heed: {stand.step.heed}." if stand.step.heed and stand.step.kind not in ("heed", "unplug") else ""
+        tr(" Heed: {heed}.", heed=stand.step.heed)
+        if stand.step.heed and stand.step.kind not in ("heed", "unplug")
+        else ""
     )
 
 
@@ -77,13 +80,17 @@ def _hold(stand: RunStand) -> str:
     hold = stand.step.hold
     if hold is None:
         return ""
-    return hold.question or hold.words or f"unknown: {hold.unknown}"
+    return hold.question or hold.words or tr("unknown: {unknown}", unknown=hold.unknown)
 
 
 def record_sheet(job: Job, studies: Studies) -> Sheet:
     """The record on paper."""
     tables, found = tables_of(job), studies.of(ProveFound)
-    again = tuple(f"{s.step.says} Why: {s.why}." for s in found.stands if s.standing is Standing.AGAIN)
+    again = tuple(
+        tr("{says} Why: {why}.", says=s.step.says, why=s.why)
+        for s in found.stands
+        if s.standing is Standing.AGAIN
+    )
     jumpers = tuple(f"{a.what}: {a.how}" for a in job.work.alterations if a.kind is Alters.JUMPER)
     altered = tuple(
         f"{a.kind.value}: {a.what}"
@@ -91,21 +98,21 @@ def record_sheet(job: Job, studies: Studies) -> Sheet:
         if a.kind is not Alters.JUMPER and a.back is not False
     )
     blocks: list[Block] = [
-        SheetTable("Parts, screws and where they are", KEPT, _rows(tables.kept), weights=(2, 2, 2, 1)),
-        SheetLines("Done to the host", (*altered, *found.stays), "Nothing that stays."),
-        SheetLines("Jumpers", jumpers, "None was set."),
+        SheetTable(tr("Parts, screws and where they are"), KEPT, _rows(tables.kept), weights=(2, 2, 2, 1)),
+        SheetLines(tr("Done to the host"), (*altered, *found.stays), tr("Nothing that stays.")),
+        SheetLines(tr("Jumpers"), jumpers, tr("None was set.")),
         SheetTable(
-            "Readings against what was expected",
+            tr("Readings against what was expected"),
             READINGS,
             _rows(tables.readings),
             weights=(3, 1.6, 1.2, 2, 2),
         ),
-        SheetTable("Cost", COST, _rows(tables.cost), weights=(3, 1.6, 2)),
-        SheetTable("Notes", NOTES, _rows(tables.notes), weights=(1.2, 5)),
-        SheetLines("To do again", again, "Nothing."),
-        SheetTable("Photos and recordings", FILES, _rows(tables.files), weights=(2, 3)),
+        SheetTable(tr("Cost"), COST, _rows(tables.cost), weights=(3, 1.6, 2)),
+        SheetTable(tr("Notes"), NOTES, _rows(tables.notes), weights=(1.2, 5)),
+        SheetLines(tr("To do again"), again, tr("Nothing.")),
+        SheetTable(tr("Photos and recordings"), FILES, _rows(tables.files), weights=(2, 3)),
         SheetTable(
-            "What was done, in its order", DONE, _rows(tables.done), weights=(1.1, 4.2, 1.6, 0.7, 1.6)
+            tr("What was done, in its order"), DONE, _rows(tables.done), weights=(1.1, 4.2, 1.6, 0.7, 1.6)
         ),
     ]
     return Sheet(
@@ -120,7 +127,7 @@ def record_sheet(job: Job, studies: Studies) -> Sheet:
 
 def _rows(lines: tuple[RecordLine, ...]) -> tuple[tuple[str, ...], ...]:
     return tuple(
-        tuple(f"struck: {c}" if k == 0 and line.struck else c for k, c in enumerate(line.cells))
+        tuple(tr("struck: {c}", c=c) if k == 0 and line.struck else c for k, c in enumerate(line.cells))
         for line in lines
     )
 
@@ -129,10 +136,12 @@ def _progress(found: ProveFound) -> str:
     left = sum(1 for s in found.stands if s.open)
     taken = took(60 * found.minutes_taken)
     if not found.stands:
-        return "nothing is planned"
+        return tr("nothing is planned")
     if not left:
-        return f"all {len(found.stands)} steps are done, in {taken}"
-    return f"{left} of {len(found.stands)} steps are left, {taken} so far"
+        return tr("all {count} steps are done, in {taken}", count=len(found.stands), taken=taken)
+    return tr(
+        "{left} of {count} steps are left, {taken} so far", left=left, count=len(found.stands), taken=taken
+    )
 
 
 # -- the story ----------------------------------------------------------------------------------------------
@@ -145,7 +154,7 @@ def story(job: Job, studies: Studies, *, markdown: bool) -> str:
     write.title(job.name)
     write.line(f"{job.host.name}, fed by {job.host.supply.value}. {job.brief.wanted}".strip())
     write.line(" ".join((*CAUTIONS[job.host.supply], LOCAL_CODES)))
-    write.heading("How it is joined")
+    write.heading(tr("How it is joined"))
     for link in job.links:
         write.point(link_sentence(job, link))
     write.picture("Wiring", "wiring.svg")
@@ -159,15 +168,15 @@ def story(job: Job, studies: Studies, *, markdown: bool) -> str:
     parts = [(p.reference, p.words, p.value) for p in build.parts]
     write.table(("where", "part", "value"), parts)
     if any(True for line in tables.readings if not line.struck):
-        write.heading("What was read")
+        write.heading(tr("What was read"))
         write.table(READINGS, [line.cells for line in tables.readings if not line.struck])
     if tables.kept:
-        write.heading("What came off, and where it is")
+        write.heading(tr("What came off, and where it is"))
         write.table(KEPT, [line.cells for line in tables.kept if not line.struck])
     for words in found.stays:
-        write.point(f"This stays: {words}.")
+        write.point(tr("This stays: {words}.", words=words))
     if tables.cost:
-        write.heading("What it cost")
+        write.heading(tr("What it cost"))
         write.table(COST, [line.cells for line in tables.cost if not line.struck])
     notes = [line.cells[1] for line in tables.notes if not line.struck]
     if notes:

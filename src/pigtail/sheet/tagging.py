@@ -13,7 +13,7 @@ from reportlab.pdfbase.pdfdoc import PDFArray, PDFDictionary, PDFName, PDFString
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Flowable, Paragraph, Table
 
-LANGUAGE = "en"
+from pigtail.language import language
 
 
 class Tag(msgspec.Struct):
@@ -113,7 +113,7 @@ class Telling(Canvas):  # type: ignore[misc]
         self.setCatalogEntry("StructTreeRoot", root)
         self.setCatalogEntry("MarkInfo", {"Marked": "true"})
         self.setCatalogEntry("ViewerPreferences", {"DisplayDocTitle": "true"})
-        self.setCatalogEntry("Lang", LANGUAGE)
+        self.setCatalogEntry("Lang", language())
         super().save()
 
 

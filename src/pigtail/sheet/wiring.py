@@ -13,6 +13,7 @@ from pigtail.drawing.shapes import Circle, Drawing, Lettering, Shape, Stroke, bo
 from pigtail.job.build import Relief, ScreenAt
 from pigtail.job.document import HOST, Job, Terminal
 from pigtail.job.places import Pad
+from pigtail.language import tr
 from pigtail.sheet.lanes import Lanes, lanes_of
 from pigtail.studies.loom.found import LoomFound, LoomWire
 from pigtail.studies.loom.telling import meaning
@@ -56,7 +57,7 @@ class _WirePath(NamedTuple):
 def wiring_drawing(job: Job, build: LoomFound) -> Drawing:
     """The wiring drawing of a plan; a sentence where nothing is planned."""
     if not build.wires:
-        return Drawing("Wiring", 120, 20, (Lettering(6, 12, "Nothing is planned yet.", 4.0, "dim"),))
+        return Drawing("Wiring", 120, 20, (Lettering(6, 12, tr("Nothing is planned yet."), 4.0, "dim"),))
     return _Sketch(job, build).drawing()
 
 
@@ -99,7 +100,9 @@ class _Sketch:
             self.shapes.append(
                 Lettering(x + width / 2, 9.0, fitted(text, 4.0, width), 4.0, anchor="middle", bold=True)
             )
-        return Drawing(f"Wiring, {self.job.name}", self.x_module + _MODULE + 1, height, tuple(self.shapes))
+        return Drawing(
+            tr("Wiring, {job}", job=self.job.name), self.x_module + _MODULE + 1, height, tuple(self.shapes)
+        )
 
     # -- terminals ----------------------------------------------------------------------------------------------
 
@@ -178,15 +181,16 @@ class _Sketch:
         if wire.screened:
             back = return_words(self.job, wire.a).rpartition(" · ")[2]
             told = {
-                ScreenAt.TERMINAL: f"screen here, to {back or 'the return'}", ScreenAt.BOARD: "screen to the network's common",
-                ScreenAt.BOTH: "screen joined at BOTH ends", ScreenAt.NEITHER: "screen joined nowhere",
+                ScreenAt.TERMINAL: tr("screen here, to {value}", value=back or tr("the return")),
+                ScreenAt.BOARD: tr("screen to the network's common"),
+                ScreenAt.BOTH: tr("screen joined at BOTH ends"), ScreenAt.NEITHER: tr("screen joined nowhere"),
             }  # fmt: skip
-            found.append(told.get(wire.screen, "screened"))
+            found.append(told.get(wire.screen, tr("screened")))
         if wire.twist:
             mates = [
                 str(k) for k, w in enumerate(self.wires, start=1) if w is not wire and w.twist == wire.twist
             ]
-            found.append(f"twisted with {', '.join(mates)}" if mates else "twisted")
+            found.append(tr("twisted with {listed}", listed=", ".join(mates)) if mates else "twisted")
         return found
 
     # -- wires --------------------------------------------------------------------------------------------------
@@ -240,7 +244,10 @@ class _Sketch:
     ) -> None:
         line = tuple((x, y) for x, y in points)
         colour = PAINT.get(wire.colour, PAINT["grey"])
-        self.shapes += [Stroke(line, 1.4, "ink", layer=f"wire {number}"), Stroke(line, 0.9, colour)]
+        self.shapes += [
+            Stroke(line, 1.4, "ink", layer=tr("wire {number}", number=number)),
+            Stroke(line, 0.9, colour),
+        ]
         marks = MARKS.get(wire.colour, () if wire.colour in PAINT else _OTHER_MARKS)
         if marks:
             self.shapes.append(Stroke(line, 0.9, "ink", dash=marks))
@@ -288,14 +295,14 @@ class _Sketch:
             x += wide + 5
         y += 6.5
         signs: tuple[tuple[tuple[Shape, ...], str], ...] = (
-            ((box(0, -1.3, 4, 2.6, line=0.25),), "sleeve over the joint"),
+            ((box(0, -1.3, 4, 2.6, line=0.25),), tr("sleeve over the joint")),
             (
                 tuple(Stroke(((off, -1.9), (off, 1.9)), 0.5) for off in (1.5, 2.5)),
-                "strain relief: glue, tie or clamp",
+                tr("strain relief: glue, tie or clamp"),
             ),
             (
                 tuple(Stroke(((0, off), (8, off)), 0.25, dash=(1.0, 0.7)) for off in (-1.4, 1.4)),
-                "screen, joined only where it is said",
+                tr("screen, joined only where it is said"),
             ),
         )
         x = 3.0
@@ -319,7 +326,7 @@ def _group(job: Job, address: str) -> str:
     terminal = job.terminal(address)
     place = terminal.place if terminal is not None else None
     if place is None or not place:
-        return "place not known yet"
+        return tr("place not known yet")
     return ", ".join(x for x in (place.board, place.connector or place.part) if x) or place.pad.value
 
 
@@ -330,7 +337,9 @@ def _where(terminal: Terminal | None) -> str:
     place = terminal.place
     if place.connector and place.position:
         return f"{place.connector}-{place.position}"
-    return " ".join(x for x in (place.part, f"pin {place.pin}" if place.pin.isdigit() else place.pin) if x)
+    return " ".join(
+        x for x in (place.part, tr("pin {pin}", pin=place.pin) if place.pin.isdigit() else place.pin) if x
+    )
 
 
 def _pin_order(job: Job, address: str) -> tuple[int, str]:

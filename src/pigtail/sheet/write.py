@@ -9,6 +9,7 @@ from pigtail.job.disk import write_atomically
 from pigtail.job.document import Job
 from pigtail.job.errors import FileError
 from pigtail.job.extras import command, there
+from pigtail.language import tr
 from pigtail.panel.template import template
 from pigtail.sheet.blocks import Sheet
 from pigtail.sheet.content import make_sheet
@@ -24,7 +25,7 @@ def left_out(job: Job) -> str:
     """What of the sheet cannot be written here, and what brings it in; empty where all can."""
     if job.build.panel is None or there("ezdxf"):
         return ""
-    return f"template.dxf is left out: it needs one more package, {command('dxf')}"
+    return tr("template.dxf is left out: it needs one more package, {command}", command=command("dxf"))
 
 
 def sheet_files(job: Job, sheet: Sheet) -> dict[str, bytes]:
@@ -36,7 +37,7 @@ def sheet_files(job: Job, sheet: Sheet) -> dict[str, bytes]:
         "sheet-letter.pdf": pdf_bytes(sheet, PageSize.LETTER),
         "netlist.cir": sheet.netlist.encode(),
     }
-    for name, title in (("loom.csv", "Loom"), ("parts.csv", "Parts"), ("buy.csv", "To buy")):
+    for name, title in (("loom.csv", tr("Loom")), ("parts.csv", tr("Parts")), ("buy.csv", tr("To buy"))):
         files[name] = csv_text(tables[title]).encode("utf-8-sig")
     for picture in sheet.pictures:
         names = PICTURES.get(picture.title, ())
@@ -50,8 +51,8 @@ def sheet_files(job: Job, sheet: Sheet) -> dict[str, bytes]:
 
 #: The drawings that leave as pictures of their own, by the heading that they stand under.
 PICTURES = {
-    "Wiring": ("wiring.svg",), "The little board, 1:1": ("board-part-side.svg", "board-solder-side.svg"),
-    "Joined point to point": ("point-to-point.svg",), "Template": ("template.svg",), "Labels": ("labels.svg",),
+    tr("Wiring"): ("wiring.svg",), tr("The little board, 1:1"): ("board-part-side.svg", "board-solder-side.svg"),
+    tr("Joined point to point"): ("point-to-point.svg",), tr("Template"): ("template.svg",), tr("Labels"): ("labels.svg",),
 }  # fmt: skip
 
 
@@ -71,7 +72,9 @@ def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise FileError(folder, f"the folder cannot be made ({error.strerror}); choose another") from error
+        raise FileError(
+            folder, tr("the folder cannot be made ({strerror}); choose another", strerror=error.strerror)
+        ) from error
     written = []
     for name, data in sheet_files(job, make_sheet(job, studies)).items():
         write_atomically(folder / name, data)

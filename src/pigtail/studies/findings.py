@@ -10,6 +10,7 @@ import msgspec
 from msgspec.structs import force_setattr, replace
 
 from pigtail.edits.change import Edit
+from pigtail.language import tr
 from pigtail.model.estimate import Estimate
 from pigtail.units import format_spread
 
@@ -162,7 +163,7 @@ def ingredients(estimate: Estimate) -> tuple[Ingredient, ...]:
     found = [
         Ingredient(
             item.words,
-            "not known"
+            tr("not known")
             if item.known is None
             else format_spread(item.known.nominal, item.known.low, item.known.high, item.known.unit),
             "unknown" if item.known is None else item.known.basis.value,
@@ -175,7 +176,7 @@ def ingredients(estimate: Estimate) -> tuple[Ingredient, ...]:
 def settle_text(estimate: Estimate) -> str:
     """The one measurement that would settle a result, in words; empty if there is none to name."""
     if estimate.missing:
-        return f"Measure or look up: {estimate.missing[0].words}."
+        return tr("Measure or look up: {words}.", words=estimate.missing[0].words)
     if estimate.leading:
-        return f"Measure: {estimate.leading[0].words}; it widens the spread most."
+        return tr("Measure: {words}; it widens the spread most.", words=estimate.leading[0].words)
     return ""

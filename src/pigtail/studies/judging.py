@@ -10,7 +10,7 @@ from typing import Any
 
 import msgspec
 
-from pigtail.language import said
+from pigtail.language import mark, said, tr
 from pigtail.model.estimate import Estimate
 from pigtail.studies.findings import (
     Finding,
@@ -156,6 +156,7 @@ def judge(
         "magnitude": _magnitude(told_end),
         "limit": format_quantity(limit, estimate.unit),
     }
+    spoken = {k: tr(v) if v in WAYS else v for k, v in shown.items()}
     told = numbers[entry.shown] if entry.shown else estimate
     known = told.value is not None
     final = Severity(entry.worst) if severity is Severity.FIX else severity
@@ -163,7 +164,7 @@ def judge(
         code=entry.codes.get(severity.value, code).format(**shown),
         severity=final,
         subject=subject,
-        sentence=_sentence(entry, estimate, severity).format(**shown),
+        sentence=_sentence(entry, estimate, severity).format(**spoken),
         value=told.value,
         low=told.low if known else None,
         high=told.high if known else None,
@@ -171,7 +172,7 @@ def judge(
         margin=_margin(entry, told, 0.0 if entry.shown else limit),
         unit=told.unit,
         basis=estimate.basis.value,
-        why=entry.why.format(**shown),
+        why=entry.why.format(**spoken),
         ingredients=ingredients(estimate),
         settle=settle_text(estimate) if severity is Severity.UNKNOWN else "",
         judgement=code,
@@ -194,6 +195,10 @@ def _telling(estimate: Estimate, entry: Judgement, grade: Grade, severity: Sever
     return msgspec.structs.replace(estimate, value=worse)
 
 
+#: Words that stand in codes as they are, and in sentences as they are said.
+WAYS = (mark("quiet"), mark("loud"), mark("over"), mark("under"), mark("above"), mark("below"))
+
+
 def _magnitude(estimate: Estimate) -> str:
     return "?" if estimate.value is None else format_quantity(abs(estimate.value), estimate.unit)
 
@@ -209,10 +214,11 @@ def _sentence(entry: Judgement, estimate: Estimate, severity: Severity) -> str:
     if severity is not Severity.UNKNOWN:
         return entry.says.get(severity.value) or entry.says.get("fix") or entry.says["watch"]
     if estimate.missing:
-        names = " and ".join(i.words for i in estimate.missing[:2]).replace("{", "(").replace("}", ")")
-        return f"Cannot be told: {names} not known."
+        names = tr(" and ").join(i.words for i in estimate.missing[:2]).replace("{", "(").replace("}", ")")
+        return tr("Cannot be told: {names} not known.", names=names)
     return entry.says.get(
-        "unknown", f"Cannot be told: {estimate.words} may lie on either side of {{limit}}: {{value}}."
+        "unknown",
+        tr("Cannot be told: {words} may lie on either side of {{limit}}: {{value}}.", words=estimate.words),
     )
 
 

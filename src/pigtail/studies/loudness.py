@@ -14,9 +14,10 @@ import numpy as np
 
 from pigtail.job.errors import FileError
 from pigtail.job.extras import loaded
+from pigtail.language import tr, trn
 
 #: What the extra packages are for.
-WHAT = "measuring a recording"
+WHAT = tr("measuring a recording")
 #: Shorter than this nothing can be gated [s]; longer than this is not read [s].
 SHORTEST_S, LONGEST_S = 0.4, 3600.0
 #: What can be judged: samples a second, and samples in all; how many are read at a time.
@@ -46,9 +47,15 @@ def unlike(now: Loudness, other: Loudness) -> str:
     if now.channels == other.channels:
         return ""
     first, second = (
-        f"{x.name} has {x.channels} channel{'' if x.channels == 1 else 's'}" for x in (now, other)
+        trn("{name} has {count} channel", "{name} has {count} channels", x.channels, name=x.name)
+        for x in (now, other)
     )
-    return f"{first} and {second}: the same sound reads about 3 LU louder with two channels than with one; record both alike"
+    return tr(
+        "{first} and {second}: the same sound reads about 3 LU louder with two channels than "
+        "with one; record both alike",
+        first=first,
+        second=second,
+    )
 
 
 def loudness_of(path: Path | str) -> Loudness:
@@ -56,7 +63,7 @@ def loudness_of(path: Path | str) -> Loudness:
     path = Path(path)
     sound = loaded("soundfile", "loudness", WHAT)
     if not path.is_file():
-        raise FileError(path, "there is no such file; choose a recording")
+        raise FileError(path, tr("there is no such file; choose a recording"))
     try:
         with sound.SoundFile(str(path)) as file:
             _check_form(path, file.frames, int(file.samplerate), file.channels)
@@ -64,20 +71,28 @@ def loudness_of(path: Path | str) -> Loudness:
             for block in file.blocks(blocksize=BLOCK, dtype="float64", always_2d=True):
                 if not np.isfinite(block).all():
                     raise FileError(
-                        path, "the recording holds samples that are no numbers; save it again as WAV"
+                        path, tr("the recording holds samples that are no numbers; save it again as WAV")
                     )
                 measured.take(block)
     except sound.LibsndfileError as error:
         raise FileError(
-            path, f"this is no sound file that can be read ({error.error_string}); save it as WAV"
+            path,
+            tr(
+                "this is no sound file that can be read ({error_string}); save it as WAV",
+                error_string=error.error_string,
+            ),
         ) from error
     if measured.seconds < SHORTEST_S:
         raise FileError(
-            path, f"the recording lasts {measured.seconds:.2f} s; half a minute of music is wanted"
+            path,
+            tr(
+                "the recording lasts {seconds:.2f} s; half a minute of music is wanted",
+                seconds=measured.seconds,
+            ),
         )
     lufs = measured.integrated()
     if not lufs > SILENCE_LUFS:
-        raise FileError(path, "the recording is silent; check the lead and the recorder's level")
+        raise FileError(path, tr("the recording is silent; check the lead and the recorder's level"))
     peak = float(20 * np.log10(max(measured.peak, 1e-12)))
     return Loudness(path.name, lufs, peak, measured.seconds, measured.channels)
 
@@ -93,11 +108,15 @@ def integrated(samples: np.ndarray, rate: int) -> float:
 
 def _check_form(path: Path, frames: int, rate: int, channels: int) -> None:
     if not SLOWEST_HZ <= rate <= FASTEST_HZ:
-        raise FileError(path, f"the recording has {rate:,} samples a second; 8,000 to 768,000 can be judged")
+        raise FileError(
+            path, tr("the recording has {rate:,} samples a second; 8,000 to 768,000 can be judged", rate=rate)
+        )
     if channels > 5:
-        raise FileError(path, f"the recording has {channels} channels; one to five can be judged")
+        raise FileError(
+            path, tr("the recording has {channels} channels; one to five can be judged", channels=channels)
+        )
     if frames / rate > LONGEST_S or frames * channels > MOST_SAMPLES:
-        raise FileError(path, "the recording is longer than an hour; cut out a minute of it")
+        raise FileError(path, tr("the recording is longer than an hour; cut out a minute of it"))
 
 
 class Gated:

@@ -7,6 +7,7 @@ from functools import partial
 
 from pigtail.catalogue.topologies import Does, topology
 from pigtail.job.document import AudioIn, AudioOut, Job
+from pigtail.language import mark, tr, trn
 from pigtail.model.estimate import Estimate, Input
 from pigtail.studies.findings import Finding, Severity, Study
 from pigtail.studies.found import Studies
@@ -59,18 +60,30 @@ def _plainly(number: Estimate, finding: Finding) -> Iterator[str]:
     if not inputs or number.value is None:
         return
     shown = listed(f"{i.words} {_known(i.known)}" for i in inputs[:MOST_INPUTS])
-    verb = "makes" if len(inputs) == 1 else "make"
-    more = f", with {len(inputs) - MOST_INPUTS} more," if len(inputs) > MOST_INPUTS else ""
-    yield f"{_sentence(shown)}{more} {verb} {number.words} {number.short()}."
+    more = tr(", with {value} more,", value=len(inputs) - MOST_INPUTS) if len(inputs) > MOST_INPUTS else ""
+    yield trn(
+        "{shown}{more} makes {number} {short}.",
+        "{shown}{more} make {number} {short}.",
+        len(inputs),
+        shown=_sentence(shown),
+        more=more,
+        number=number.words,
+        short=number.short(),
+    )
     if finding.limit and finding.value is not None:
-        yield f"The limit is {format_quantity(finding.limit, finding.unit)}."
+        yield tr("The limit is {limit}.", limit=format_quantity(finding.limit, finding.unit))
 
 
 def _unsettled(number: Estimate) -> Iterator[str]:
     """Where a number may lie that is not settled: its nominal value alone would look like an answer."""
     if number.value is not None:
         low, high = (format_quantity(x, number.unit) for x in (number.low, number.high))
-        yield f"That is the middle: over the spread it lies anywhere from {low} to {high}, so it is not settled."
+        yield tr(
+            "That is the middle: over the spread it lies anywhere from {low} to {high}, so it is not "
+            "settled.",
+            low=low,
+            high=high,
+        )
 
 
 # -- levels -------------------------------------------------------------------------------------------------
@@ -82,7 +95,7 @@ def _way(job: Job, feed: FeedDetail) -> Iterator[str]:
     sources = [t for a in feed.sources if isinstance(t := job.terminal(a), AudioOut)]
     if link is None or not sources or not isinstance(sink, AudioIn) or not feed.rungs:
         return
-    each = "" if len(sources) == 1 else "each of " + listed(job.label(a) for a in feed.sources) + ": "
+    each = "" if len(sources) == 1 else tr("each of ") + listed(job.label(a) for a in feed.sources) + ": "
     through = []
     for section in link.sections:
         shape = topology(section.topology)
@@ -91,9 +104,20 @@ def _way(job: Job, feed: FeedDetail) -> Iterator[str]:
         given = {p.name: p.value for p in section.parts}
         values = [_known(given.get(p.name, p.known())) for p in shape.parts if p.unit in ("Ω", "F")]
         through.append(f"{listed(values)} ({shape.short})" if values else shape.short)
-    way = f", through {', '.join(through)}," if through else ","
-    start = f"{each}{_known(sources[0].emf)} behind {_known(sources[0].impedance)}"
-    yield f"{_sentence(start)}{way} into {_known(sink.impedance)} leaves {_volts(feed.rungs[-1].level)}."
+    way = tr(", through {listed},", listed=", ".join(through)) if through else ","
+    start = tr(
+        "{each}{known} behind {known2}",
+        each=each,
+        known=_known(sources[0].emf),
+        known2=_known(sources[0].impedance),
+    )
+    yield tr(
+        "{sentence}{way} into {known} leaves {volts}.",
+        sentence=_sentence(start),
+        way=way,
+        known=_known(sink.impedance),
+        volts=_volts(feed.rungs[-1].level),
+    )
 
 
 def _at_input(
@@ -114,13 +138,19 @@ def _at_input(
 def _wants(feed: FeedDetail, size: str, over_db: float) -> str:
     if feed.wanted.value is None:
         return ""
-    return f"wants {_volts(feed.wanted)}; it gets {size} {'over' if over_db >= 0 else 'under'} that"
+    wanted = _volts(feed.wanted)
+    if over_db >= 0:
+        return tr("wants {wanted}; it gets {size} over that", wanted=wanted, size=size)
+    return tr("wants {wanted}; it gets {size} under that", wanted=wanted, size=size)
 
 
 def _overloads(feed: FeedDetail, size: str, room_db: float) -> str:
     if feed.overload.value is None:
         return ""
-    return f"distorts from {_volts(feed.overload)}; {size} {'room is left' if room_db >= 0 else 'too much'}"
+    most = _volts(feed.overload)
+    if room_db >= 0:
+        return tr("distorts from {most}; {size} room is left", most=most, size=size)
+    return tr("distorts from {most}; {size} too much", most=most, size=size)
 
 
 # -- supplies -----------------------------------------------------------------------------------------------
@@ -143,17 +173,20 @@ def _spare(job: Job, study: Study, finding: Finding) -> Iterator[str]:
     rail = job.terminal(supply.rail)
     used: Known | None = getattr(rail, "used", None)
     own = (
-        f"{_known(used)} that the host takes already, and what the module draws in a burst, make"
+        tr(
+            "{known} that the host takes already, and what the module draws in a burst, make",
+            known=_known(used),
+        )
         if used
-        else "A burst makes"
+        else tr("A burst makes")
     )
-    yield f"{own} {drawn.short()} from {job.label(supply.rail)}."
+    yield tr("{own} {short} from {rail}.", own=own, short=drawn.short(), rail=job.label(supply.rail))
     yield (
-        f"It can give {format_quantity(drawn.value + margin.value, 'A')}: "
+        tr("It can give {value}: ", value=format_quantity(drawn.value + margin.value, "A"))
         + (
-            f"{margin.short()} remain."
+            tr("{short} remain.", short=margin.short())
             if margin.value >= 0
-            else f"{format_quantity(-margin.value, 'A')} are missing."
+            else tr("{value} are missing.", value=format_quantity(-margin.value, "A"))
         )
     )
 
@@ -166,14 +199,24 @@ def _heat(job: Job, study: Study, finding: Finding) -> Iterator[str]:
         return
     heat, junction = n["regulator_w"], n["regulator_tj_c"]
     yield (
-        f"{n['input_v'].short()} come in and {n['module_v'].short()} go out at {n['module_current_a'].short()}: "
-        f"{heat.short()} of heat."
+        tr(
+            "{short} come in and {short2} go out at {short3}: {short4} of heat.",
+            short=n["input_v"].short(),
+            short2=n["module_v"].short(),
+            short3=n["module_current_a"].short(),
+            short4=heat.short(),
+        )
     )
     if job.ambient is not None and heat.value and junction.value is not None:
         rise = junction.value - job.ambient.nominal
         yield (
-            f"At {format_quantity(rise / heat.value, '°C/W')} that is {format_quantity(rise, '°C')} over the "
-            f"{_known(job.ambient)} in the case: {junction.short()} at the junction."
+            tr(
+                "At {value} that is {rise} over the {known} in the case: {short} at the junction.",
+                value=format_quantity(rise / heat.value, "°C/W"),
+                rise=format_quantity(rise, "°C"),
+                known=_known(job.ambient),
+                short=junction.short(),
+            )
         )
 
 
@@ -190,9 +233,21 @@ def _at_pins(job: Job, study: Study, finding: Finding) -> Iterator[str]:
     room = study.numbers.get(study.number_of(finding))
     if volts is None or volts.value is None or limit is None or room is None or room.value is None:
         return
-    what = "in a burst" if low else "at the most"
-    yield f"{volts.short()} reach {job.label(supply.supply)} {what}; it wants {_known(limit)} {'or more' if low else 'or less'}."
-    yield f"{format_quantity(abs(room.value), 'V')} {'of room' if room.value >= 0 else 'too ' + ('little' if low else 'much')}."
+    what = tr("in a burst") if low else tr("at the most")
+    yield tr(
+        mark("{volts} reach {pin} {what}; it wants {limit} or more.")
+        if low
+        else mark("{volts} reach {pin} {what}; it wants {limit} or less."),
+        volts=volts.short(),
+        pin=job.label(supply.supply),
+        what=what,
+        limit=_known(limit),
+    )
+    left = format_quantity(abs(room.value), "V")
+    if room.value >= 0:
+        yield tr("{volts} of room.", volts=left)
+    else:
+        yield tr("{volts} too little.", volts=left) if low else tr("{volts} too much.", volts=left)
 
 
 TELLERS: dict[tuple[str, str], Callable[[Job, Study, Finding], Iterator[str]]] = {

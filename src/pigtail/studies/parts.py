@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from pigtail.catalogue.ratings import heavy, rated, ratings
 from pigtail.catalogue.topologies import FILM_F, PartRule, Task
 from pigtail.job.document import Job, Link, Part, Plus
+from pigtail.language import tr
 from pigtail.model.cascade import Network, networks
 from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
@@ -63,7 +64,9 @@ def _volts(model: Model, capacitors: list[tuple[Network, PartRule]]) -> dict[tup
         }
 
     words = {
-        keys[place]: Wanted("V", f"the DC across {n.shape.short} {rule.name.upper()}")
+        keys[place]: Wanted(
+            "V", tr("the DC across {short} {upper}", short=n.shape.short, upper=rule.name.upper())
+        )
         for place, (n, rule) in places.items()
     }
     found = estimate([i for i in net.inputs if i.in_deck], solve, words)
@@ -88,16 +91,20 @@ def _capacitor(
     job: Job, link: Link, network: Network, rule: PartRule, across: Estimate, area: str
 ) -> Finding:
     part = part_of(network, rule)
-    words = {"part": f"{rule.words} capacitor", "now": part.plus.value}
+    words = {"part": tr("{rule} capacitor", rule=rule.words), "now": part.plus.value}
     place: dict[str, Any] = {
         "value": across.value, "low": across.low, "high": across.high, "unit": "V", "basis": across.basis.value,
         "part": (network.at, rule.name),
     }  # fmt: skip
     if across.value is None:
-        names = " and ".join(i.words for i in across.missing[:2])
+        names = tr(" and ").join(i.words for i in across.missing[:2])
         place |= {"low": None, "high": None}
         return _told(
-            area, "capacitor_unknown", link, words | {"missing": names or "something it rests on is"}, place
+            area,
+            "capacitor_unknown",
+            link,
+            words | {"missing": names or tr("something it rests on is")},
+            place,
         )
     most = max(abs(across.low), abs(across.high))
     margin = (
@@ -133,14 +140,16 @@ def _way_round(
     ends = _ends(job, link, network, rule)
     polar = part.plus in (Plus.SOURCE, Plus.INPUT)
     if across.low < -SMALL_V and across.high > SMALL_V:
-        return "either side may be the higher: take film, or two electrolytics back to back", polar
+        return tr("either side may be the higher: take film, or two electrolytics back to back"), polar
     if max(abs(across.low), abs(across.high)) <= SMALL_V:
-        return f"next to no DC lies across it: film, or plus toward {ends[0]}", False
+        return tr("next to no DC lies across it: film, or plus toward {ends}", ends=ends[0]), False
     first = across.low + across.high > 0
     least = abs(across.value) if abs(across.value) >= SMALL_V else max(abs(across.low), abs(across.high))
     volts = format_quantity(least, "V")
     right = Plus.SOURCE if first else Plus.INPUT
-    return f"plus toward {ends[0 if first else 1]}, which is {volts} higher", polar and part.plus is not right
+    return tr(
+        "plus toward {ends}, which is {volts} higher", ends=ends[0 if first else 1], volts=volts
+    ), polar and part.plus is not right
 
 
 def _ends(job: Job, link: Link, network: Network, rule: PartRule) -> tuple[str, str]:
@@ -148,10 +157,12 @@ def _ends(job: Job, link: Link, network: Network, rule: PartRule) -> tuple[str, 
 
     def words(node: str) -> str:
         if node in network.shape.inputs:
-            return job.label(link.starts[0]) if link.starts else "what comes before it"
+            return job.label(link.starts[0]) if link.starts else tr("what comes before it")
         if node == "out":
-            return job.label(link.at("out")[0]) if link.at("out") else "what follows it"
-        return "the common" if node in network.shape.sides else f"the {network.shape.short}"
+            return job.label(link.at("out")[0]) if link.at("out") else tr("what follows it")
+        return (
+            tr("the common") if node in network.shape.sides else tr("the {short}", short=network.shape.short)
+        )
 
     return words(rule.nodes[0]), words(rule.nodes[1])
 
@@ -174,10 +185,10 @@ def _heat(model: Model, link: Link, resistors: list[tuple[Network, PartRule]], a
             continue
         larger = heavy(ratings().resistor.margin * watts)
         words = {
-            "part": f"{rule.words} resistor",
+            "part": tr("{rule} resistor", rule=rule.words),
             "heat": format_quantity(watts, "W"),
             "rated": format_quantity(stands, "W"),
-            "rating": f"{larger:g} W" if larger else "several in series",
+            "rating": f"{larger:g} W" if larger else tr("several in series"),
         }
         severity = Severity.FIX if watts > stands else Severity.WATCH
         place: dict[str, Any] = {

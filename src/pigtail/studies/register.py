@@ -10,6 +10,8 @@ from __future__ import annotations
 from importlib import import_module
 from typing import NamedTuple
 
+from pigtail.language import tr
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from pigtail.model.model import Model
@@ -86,16 +88,17 @@ class Entry(NamedTuple):
 
 
 REGISTER: list[Entry] = [
-    Entry("survey", "Survey", "host and points"),
-    Entry("taps", "Taps", "which points to use"),
-    Entry("level", "Level", "signal against input", (
-        Dial("level.fits", "level over wanted", (-12.0, 30.0), ("level.turned",)), Dial("level.headroom", "headroom", (-6.0, 24.0)))),
-    Entry("power", "Power", "rail, converter, heat", (
-        Dial("power.rail", "rail to spare", (-0.1, 0.1), ("power.winding",)), Dial("power.hot", "regulator", (20.0, 200.0)))),
-    Entry("returns", "Returns", "ways back of currents", (Dial("returns.quiet", "bursts under music", (-120.0, -20.0)),)),
-    Entry("control", "Control", "wakes, mutes, lights", (Dial("control.asleep", "left while off", (-1.0, 4.0)),)),
-    Entry("build", "Build", "loom, parts, sheet", folder="loom"),  # `build` is a folder that many tools pass over
-    Entry("prove", "Prove", "runbook and record", (Dial("prove.holds", "hold points left", (0.0, 40.0)),),
+    Entry("survey", tr("Survey"), tr("host and points")),
+    Entry("taps", tr("Taps"), tr("which points to use")),
+    Entry("level", tr("Level"), tr("signal against input"), (
+        Dial("level.fits", tr("level over wanted"), (-12.0, 30.0), ("level.turned",)),
+        Dial("level.headroom", tr("headroom"), (-6.0, 24.0)))),
+    Entry("power", tr("Power"), tr("rail, converter, heat"), (
+        Dial("power.rail", tr("rail to spare"), (-0.1, 0.1), ("power.winding",)), Dial("power.hot", tr("regulator"), (20.0, 200.0)))),
+    Entry("returns", tr("Returns"), tr("ways back of currents"), (Dial("returns.quiet", tr("bursts under music"), (-120.0, -20.0)),)),
+    Entry("control", tr("Control"), tr("wakes, mutes, lights"), (Dial("control.asleep", tr("left while off"), (-1.0, 4.0)),)),
+    Entry("build", tr("Build"), tr("loom, parts, sheet"), folder="loom"),  # `build` is a folder that many tools pass over
+    Entry("prove", tr("Prove"), tr("runbook and record"), (Dial("prove.holds", tr("hold points left"), (0.0, 40.0)),),
           recorded=True),
 ]  # fmt: skip
 

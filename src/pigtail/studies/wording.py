@@ -14,7 +14,7 @@ from typing import Any
 import msgspec
 
 from pigtail import studies
-from pigtail.language import said
+from pigtail.language import said, tr
 from pigtail.studies.findings import Finding, Severity
 
 NO_WORDS: Mapping[str, str] = {}
@@ -32,7 +32,7 @@ class Wording(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 def listed(names: Iterable[str]) -> str:
     """Names in a row: “a, b and c”."""
     *first, last = names
-    return f"{', '.join(first)} and {last}" if first else last
+    return f"{', '.join(first)}{tr(' and ')}{last}" if first else last
 
 
 @cache

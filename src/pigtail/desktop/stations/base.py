@@ -10,7 +10,6 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from pigtail.desktop import theme
-from pigtail.language import tr
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -83,7 +82,7 @@ def say(
     rect: QRectF,
     text: str,
     *,
-    use: str = tr("ink"),
+    use: str = "ink",
     px: int = theme.SMALL_PX,
     bold: bool = False,
     align: Align = Align.AlignLeft | Align.AlignVCenter,

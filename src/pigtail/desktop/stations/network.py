@@ -354,10 +354,10 @@ def _steps(rule: PartRule) -> dict[str, float]:
 
 def _settled(part: Part) -> str:
     """What is settled of a part, in a word or two."""
-    words = ["locked"] if part.locked else []
+    words = [tr("locked")] if part.locked else []
     if part.value.unit == "F" and (
         part.value.nominal > FILM_F or part.plus is not Plus.UNSAID or part.rating
     ):
         words.append(SHORT[part.plus])
         words += [f"{part.rating.nominal:g} V"] if part.rating is not None else []
-    return (" · ".join(words) or "free") + " ▾"
+    return (" · ".join(words) or tr("free")) + " ▾"

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pigtail.circuit import Solution
 from pigtail.job.control import OFF, PLAYING, UNPLUGGED, WantedOf
 from pigtail.job.document import Job, Mode, Module
+from pigtail.language import tr
 from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
@@ -57,11 +58,11 @@ class Scene(NamedTuple):
     def when(self, moment: StateMoment) -> str:
         """When a moment is, in words that follow a sentence."""
         state, module = self.job.state(moment.state), self.job.device(moment.module)
-        where = f" while “{state.name}”" if state is not None else ""
+        where = tr(" while “{state}”", state=state.name) if state is not None else ""
         if moment.doing == UNPLUGGED and module is not None:
-            return f"{where} with the plug of {module.name} off"
+            return tr("{where} with the plug of {module} off", where=where, module=module.name)
         told = isinstance(module, Module) and bool(module.doings or moment.doing not in (OFF, PLAYING))
-        return f"{where} and {moment.doing}" if told and moment.doing != OFF else where
+        return where + tr(" and ") + tr(moment.doing) if told and moment.doing != OFF else where
 
     def wanted(self, of: str, what: WantedOf, moment: StateMoment) -> bool | None:
         """What the person wants of something in a moment; None where nothing is said."""

@@ -10,6 +10,7 @@ import numpy as np
 from pigtail.catalogue.topologies import Does
 from pigtail.job.control import Acts, Drive, Pull
 from pigtail.job.document import Control, ControlIn, Link, Module
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, networks, section_inputs
 from pigtail.model.estimate import Input, Wanted
@@ -125,12 +126,13 @@ def _averaged(scene: Scene, link: Link, network: Network, line: str, end: str) -
 
     wanted = {
         "apart": Wanted(
-            "", f"the part of its range by which {link.name} keeps off, blinking and steady apart"
+            "",
+            tr("the part of its range by which {link} keeps off, blinking and steady apart", link=link.name),
         ),
-        "steady": Wanted("V", "the level while it is steady"),
-        "mean": Wanted("V", "the level while it blinks"),
-        "ripple": Wanted("V", "the ripple of that"),
-        "settles": Wanted("s", "the time in which it settles"),
+        "steady": Wanted("V", tr("the level while it is steady")),
+        "mean": Wanted("V", tr("the level while it blinks")),
+        "ripple": Wanted("V", tr("the ripple of that")),
+        "settles": Wanted("s", tr("the time in which it settles")),
     }
     (n,) = estimate_many([inputs], solve, wanted)
     words = {"name": link.name} | {k: n[k].short() for k in ("steady", "mean", "ripple", "settles")}

@@ -11,6 +11,7 @@ from pigtail.circuit import Solution
 from pigtail.job.control import Switch
 from pigtail.job.document import HOST
 from pigtail.job.quantities import SWITCH_QUANTITIES
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.netlist import Netlist
@@ -49,10 +50,10 @@ class Contacts:
         """Its numbers."""
         name = self.switch.name
         return {
-            "through_a": Wanted("A", f"the current through the contacts of {name}"),
-            "across_v": Wanted("V", f"the volts across an open contact of {name}"),
-            "carry_room": Wanted("A", f"what the contacts of {name} can still carry"),
-            "stand_room": Wanted("V", f"the volts that the contacts of {name} still stand"),
+            "through_a": Wanted("A", tr("the current through the contacts of {name}", name=name)),
+            "across_v": Wanted("V", tr("the volts across an open contact of {name}", name=name)),
+            "carry_room": Wanted("A", tr("what the contacts of {name} can still carry", name=name)),
+            "stand_room": Wanted("V", tr("the volts that the contacts of {name} still stand", name=name)),
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:

@@ -11,6 +11,7 @@ from pigtail.catalogue.topologies import Does
 from pigtail.circuit import Solution
 from pigtail.job.document import Link, Module, Purpose
 from pigtail.job.wiring import pin_of
+from pigtail.language import tr
 from pigtail.model.cascade import Network, networks, section_inputs
 from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.spread import Samples
@@ -71,48 +72,62 @@ class SwitchDrive:
         probes, name = self.shape.probes, self.shape.short
         found: dict[str, Wanted] = {}
         if "drop_v" in probes:
-            found["drop_v"] = Wanted("V", f"what is lost in the {name}")
+            found["drop_v"] = Wanted("V", tr("what is lost in the {name}", name=name))
         if Does.SWITCHES in self.shape.does and {"load_current"} <= set(probes) and "imax" in self.figures:
             found |= {
-                "load_a": Wanted("A", f"the current through the {name}"),
-                "carry_room": Wanted("A", f"the current that the {name} can still carry"),
+                "load_a": Wanted("A", tr("the current through the {name}", name=name)),
+                "carry_room": Wanted("A", tr("the current that the {name} can still carry", name=name)),
             }
         if "vmax" in self.figures:
-            found["stand_room"] = Wanted("V", f"the room below what the {name} stands")
+            found["stand_room"] = Wanted("V", tr("the room below what the {name} stands", name=name))
         if "theta" in self.figures and "drop_v" in probes and "load_current" in probes:
-            found["hot_c"] = Wanted("°C", f"the junction of the {name}")
-            found["spent_w"] = Wanted("W", f"the heat in the {name}")
+            found["hot_c"] = Wanted("°C", tr("the junction of the {name}", name=name))
+            found["spent_w"] = Wanted("W", tr("the heat in the {name}", name=name))
         if "drive_current" in probes and "base_v" in probes:
-            found["forced"] = Wanted("", f"the current that the {name} passes over what drives it")
+            found["forced"] = Wanted(
+                "", tr("the current that the {name} passes over what drives it", name=name)
+            )
         if "gate_v" in probes and "vdrive" in self.figures:
             found |= {
-                "gate_v": Wanted("V", f"the gate drive of the {name}"),
+                "gate_v": Wanted("V", tr("the gate drive of the {name}", name=name)),
                 "gate_room": Wanted(
-                    "V", f"the gate drive of the {name} above what its resistance is told at"
+                    "V", tr("the gate drive of the {name} above what its resistance is told at", name=name)
                 ),
-                "half_room": Wanted("V", f"the gate drive of the {name} above its threshold"),
-                "gate_stands": Wanted("V", f"the room below what the gate of the {name} stands"),
+                "half_room": Wanted("V", tr("the gate drive of the {name} above its threshold", name=name)),
+                "gate_stands": Wanted(
+                    "V", tr("the room below what the gate of the {name} stands", name=name)
+                ),
             }
         elif "gate_v" in probes:
-            found["gate_v"] = Wanted("V", f"the gate of the {name}")
+            found["gate_v"] = Wanted("V", tr("the gate of the {name}", name=name))
             if "vgate" in self.figures:
-                found["gate_stands"] = Wanted("V", f"the room below what the gate of the {name} stands")
+                found["gate_stands"] = Wanted(
+                    "V", tr("the room below what the gate of the {name} stands", name=name)
+                )
         if "vdriver" in self.figures:
-            found["driver_v"] = Wanted("V", f"the gate of the driver of the {name}")
+            found["driver_v"] = Wanted("V", tr("the gate of the driver of the {name}", name=name))
             found["driver_stands"] = Wanted(
-                "V", f"the room below what the gate of the driver of the {name} stands"
+                "V", tr("the room below what the gate of the driver of the {name} stands", name=name)
             )
         if "npn_base_v" in probes:
-            found["base_back"] = Wanted("V", f"the volts backward on the base of the NPN of the {name}")
+            found["base_back"] = Wanted(
+                "V", tr("the volts backward on the base of the NPN of the {name}", name=name)
+            )
         if "idiode" in self.figures:
-            found["diode_a"] = Wanted("A", f"the current of the diode of the {name}")
-            found["diode_room"] = Wanted("A", f"the current that the diode of the {name} still stands")
+            found["diode_a"] = Wanted("A", tr("the current of the diode of the {name}", name=name))
+            found["diode_room"] = Wanted(
+                "A", tr("the current that the diode of the {name} still stands", name=name)
+            )
         if "coil_v" in probes:
             found |= {
-                "coil_v": Wanted("V", f"the volts on the coil of the {name}"),
-                "coil_a": Wanted("A", f"the current of the coil of the {name}"),
-                "made_room": Wanted("V", f"the volts on the coil of the {name} above what makes it"),
-                "open_room": Wanted("V", f"the volts on the coil of the {name} below what lets it go"),
+                "coil_v": Wanted("V", tr("the volts on the coil of the {name}", name=name)),
+                "coil_a": Wanted("A", tr("the current of the coil of the {name}", name=name)),
+                "made_room": Wanted(
+                    "V", tr("the volts on the coil of the {name} above what makes it", name=name)
+                ),
+                "open_room": Wanted(
+                    "V", tr("the volts on the coil of the {name} below what lets it go", name=name)
+                ),
             }
         return found
 
@@ -198,7 +213,8 @@ class SwitchDrive:
             k: format_quantity(i.ends[1], i.known.unit if i.known else "") for k, i in self.figures.items()
         }
         return {
-            "name": f"the {self.shape.short} in {self.link.name}", "when": self.scene.when(self.scene.moments[at]),
+            "name": tr("the {short} in {link}", short=self.shape.short, link=self.link.name),
+            "when": self.scene.when(self.scene.moments[at]),
             **{k: e.short() for k, e in n.items()}, **{f"own_{k}": v for k, v in figures.items()},
         }  # fmt: skip
 
@@ -209,7 +225,7 @@ class SwitchDrive:
         if "gate_stands" in n:
             yield judge("control.gate_stands", n, self.link.id, words)
         if "driver_stands" in n:
-            its = {"name": f"the driver of {words['name']}", "gate_v": words["driver_v"]}
+            its = {"name": tr("the driver of {words}", words=words["name"]), "gate_v": words["driver_v"]}
             driver = dict(n) | {"gate_stands": n["driver_stands"]}
             yield judge(
                 "control.gate_stands",

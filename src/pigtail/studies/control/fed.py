@@ -9,6 +9,7 @@ from pigtail.circuit import Solution
 from pigtail.job.control import WAKES, WantedOf
 from pigtail.job.document import Mode, Module
 from pigtail.job.wiring import return_links, supply_links
+from pigtail.language import tr
 from pigtail.model import names, subjects
 from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
@@ -21,7 +22,7 @@ from pigtail.studies.judging import judge
 #: A rail of less than this is off [V].
 THERE_V = 0.5
 #: Why a cell is open where nothing of control decides it.
-ASK_POWER = "What its rail gives is not known: Power tells what to measure."
+ASK_POWER = tr("What its rail gives is not known: Power tells what to measure.")
 
 
 class ModuleColumn(Asked):
@@ -45,10 +46,14 @@ class ModuleColumn(Asked):
 
     def wanted(self) -> dict[str, Wanted]:
         return {
-            "v": Wanted("V", f"the supply of {self.module.name}"),
-            "low_margin": Wanted("V", f"the room above the lowest supply of {self.module.name}"),
-            "off_margin": Wanted("V", f"the room below what wakes {self.module.name}"),
-            "injected": Wanted("A", f"what flows into {self.module.name} by its other pins"),
+            "v": Wanted("V", tr("the supply of {module}", module=self.module.name)),
+            "low_margin": Wanted(
+                "V", tr("the room above the lowest supply of {module}", module=self.module.name)
+            ),
+            "off_margin": Wanted("V", tr("the room below what wakes {module}", module=self.module.name)),
+            "injected": Wanted(
+                "A", tr("what flows into {module} by its other pins", module=self.module.name)
+            ),
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
@@ -78,7 +83,7 @@ class ModuleColumn(Asked):
             return "on"
         if n["v"].value is None or n["off_margin"].value is None:
             return "?"
-        return "half on" if n["off_margin"].low < 0 else "off"
+        return tr("half on") if n["off_margin"].low < 0 else "off"
 
     def judged(self, moment: StateMoment, n: Numbers) -> Judged:
         """Its cell by its numbers [their units], and what is said of it."""
@@ -102,7 +107,7 @@ class ModuleColumn(Asked):
             if code == "control.half_fed" and found[0].severity is Severity.GOOD:
                 waits = self.scene.kind(moment) in (Mode.OFF, Mode.STANDBY)
                 why = (
-                    "It stays on while the host waits: Power tells what that does."
+                    tr("It stays on while the host waits: Power tells what that does.")
                     if waits
                     else found[0].sentence
                 )
@@ -126,8 +131,8 @@ class RailColumn(Asked):
 
     def wanted(self) -> dict[str, Wanted]:
         return {
-            "given": Wanted("A", f"the current from {self.column.words}"),
-            "v": Wanted("V", f"the volts of {self.column.words}"),
+            "given": Wanted("A", tr("the current from {column}", column=self.column.words)),
+            "v": Wanted("V", tr("the volts of {column}", column=self.column.words)),
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:

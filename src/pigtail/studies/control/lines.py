@@ -18,6 +18,7 @@ from pigtail.job.document import (
     SupplyIn,
 )
 from pigtail.job.wiring import addresses_of
+from pigtail.language import tr
 from pigtail.model import names, subjects
 from pigtail.model.estimate import Wanted
 from pigtail.model.spread import Samples
@@ -59,19 +60,22 @@ class LineColumn(Asked):
 
     def wanted(self) -> dict[str, Wanted]:
         name = self.column.words
-        found = {"v": Wanted("V", f"the level of {name}"), "given": Wanted("A", f"the current from {name}")}
+        found = {
+            "v": Wanted("V", tr("the level of {name}", name=name)),
+            "given": Wanted("A", tr("the current from {name}", name=name)),
+        }
         if self.of_host:
             found |= {
-                "moved": Wanted("", f"the part by which {name} is moved"),
-                "lifted": Wanted("V", f"by how much {name} is lifted"),
-                "room": Wanted("V", f"what {name} has above what the host needs"),
-                "share": Wanted("", f"the part of what the host's own load takes from {name}"),
+                "moved": Wanted("", tr("the part by which {name} is moved", name=name)),
+                "lifted": Wanted("V", tr("by how much {name} is lifted", name=name)),
+                "room": Wanted("V", tr("what {name} has above what the host needs", name=name)),
+                "share": Wanted("", tr("the part of what the host's own load takes from {name}", name=name)),
             }
         else:
             found |= {
-                "source_room": Wanted("A", f"what {name} can still source"),
-                "sink_room": Wanted("A", f"what {name} can still sink"),
-                "pin_room": Wanted("V", f"what {name} has below the most that its pin stands"),
+                "source_room": Wanted("A", tr("what {name} can still source", name=name)),
+                "sink_room": Wanted("A", tr("what {name} can still sink", name=name)),
+                "pin_room": Wanted("V", tr("what {name} has below the most that its pin stands", name=name)),
             }
         return found
 
@@ -191,11 +195,11 @@ class InputColumn(Asked):
     def wanted(self) -> dict[str, Wanted]:
         name = self.column.words
         return {
-            "v": Wanted("V", f"the level of {name}"),
-            "over_high": Wanted("V", f"what {name} has above its high level"),
-            "under_low": Wanted("V", f"what {name} has below its low level"),
-            "most_room": Wanted("V", f"what {name} has below the most that it stands"),
-            "below_room": Wanted("V", f"what {name} has above what drives it backward"),
+            "v": Wanted("V", tr("the level of {name}", name=name)),
+            "over_high": Wanted("V", tr("what {name} has above its high level", name=name)),
+            "under_low": Wanted("V", tr("what {name} has below its low level", name=name)),
+            "most_room": Wanted("V", tr("what {name} has below the most that it stands", name=name)),
+            "below_room": Wanted("V", tr("what {name} has above what drives it backward", name=name)),
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
@@ -256,7 +260,9 @@ class InputColumn(Asked):
                 return self.made("", shown(volts), found, self.lit, yes=None)
             mean = format_quantity(volts.value * duty, "V") if volts.value is not None and duty else "?"
             return self.made("blinks", mean, found, self.lit, yes=None)
-        word = "?" if volts.value is None else "between" if high is None else "active" if on else "at rest"
+        word = (
+            "?" if volts.value is None else "between" if high is None else "active" if on else tr("at rest")
+        )
         return self.made(word, shown(volts), found, self.lit, yes=on)
 
     def averaged(self, moment: StateMoment) -> tuple[bool, float | None]:

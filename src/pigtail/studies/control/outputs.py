@@ -14,6 +14,7 @@ from pigtail.job.document import (
     Mode,
     Module,
 )
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.cascade import Network
 from pigtail.model.estimate import Wanted
@@ -51,8 +52,8 @@ class OutputColumn(Asked):
     def wanted(self) -> dict[str, Wanted]:
         name = self.column.words
         return {
-            "heard_room": Wanted("V", f"the room by which {name} is let through"),
-            "mute_room": Wanted("V", f"the room by which {name} is muted"),
+            "heard_room": Wanted("V", tr("the room by which {name} is let through", name=name)),
+            "mute_room": Wanted("V", tr("the room by which {name} is muted", name=name)),
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
@@ -85,7 +86,7 @@ class OutputColumn(Asked):
         state = self.job.state(moment.state)
         words = {"name": self.column.words, "when": self.scene.when(moment)}
         if state is not None and self.of_host and self.address.partition(".")[2] in state.mutes:
-            return self.made("mute", "by the host", [], self.lit, yes=False, severity=Severity.GOOD)
+            return self.made("mute", tr("by the host"), [], self.lit, yes=False, severity=Severity.GOOD)
         if self.of_host and self.scene.kind(moment) is Mode.OFF:
             return self.made("silent", "", [], self.lit, yes=False)
         heard, mute = n["heard_room"], n["mute_room"]
@@ -93,7 +94,7 @@ class OutputColumn(Asked):
         silent = mute.value is not None and mute.low >= 0
         want = self.expected(moment)
         if self.untouched and self.scene.wanted(self.address, WantedOf.HEARD, moment) is None:
-            return self.made("as before", "", [], self.lit, yes=None)
+            return self.made(tr("as before"), "", [], self.lit, yes=None)
         asks = want if want is not None else plays or not silent
         found = [judge("control.heard" if asks else "control.mute", n, self.address, words)]
         word = "heard" if plays else "mute" if silent else "?" if heard.value is None else "neither"
@@ -119,12 +120,12 @@ class PathColumn(Asked):
     def wanted(self) -> dict[str, Wanted]:
         name = self.column.words
         found = {
-            "level_db": Wanted("dB", f"the level at {name} against its source"),
-            "heard_room": Wanted("dB", f"the room by which {name} is let through"),
-            "mute_room": Wanted("dB", f"the room by which {name} is muted"),
+            "level_db": Wanted("dB", tr("the level at {name} against its source", name=name)),
+            "heard_room": Wanted("dB", tr("the room by which {name} is let through", name=name)),
+            "mute_room": Wanted("dB", tr("the room by which {name} is muted", name=name)),
         }
         return found | (
-            {"swing_room": Wanted("V", "the swing that the mute lets through")} if self.cuts else {}
+            {"swing_room": Wanted("V", tr("the swing that the mute lets through"))} if self.cuts else {}
         )
 
     def wave(self, samples: Samples) -> Solution:
@@ -194,7 +195,7 @@ class LightColumn(Asked):
             scene,
             f"light.{link.id}.{network.at}.{probe}",
             link.id,
-            f"{link.name}{', second colour' if second else ''}",
+            f"{link.name}{tr(', second colour') if second else ''}",
         )
         self.link, self.network, self.probe = link, network, probe
         port = "second" if second else ""
@@ -208,8 +209,10 @@ class LightColumn(Asked):
 
     def wanted(self) -> dict[str, Wanted]:
         return {
-            "lit_a": Wanted("A", f"the current of {self.column.words}"),
-            "led_room": Wanted("A", f"what {self.column.words} has below the most that its LED stands"),
+            "lit_a": Wanted("A", tr("the current of {column}", column=self.column.words)),
+            "led_room": Wanted(
+                "A", tr("what {column} has below the most that its LED stands", column=self.column.words)
+            ),
         }
 
     def solve(self, samples: Samples, solved: Solution) -> dict[str, Array]:
@@ -259,7 +262,7 @@ class LightColumn(Asked):
             and not moment.off
             and (lit or dark.severity is Severity.GOOD)
         ):
-            turned = {"does": "glows" if lit else "stays dark", "is": "on" if want else "off"}
+            turned = {"does": "glows" if lit else tr("stays dark"), "is": "on" if want else "off"}
             found = [tell("control.wrong_way", self.link.id, words | turned)]
         if current.value is None:
             word = "?"

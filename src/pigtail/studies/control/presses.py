@@ -10,6 +10,7 @@ import numpy as np
 from pigtail.job.control import SPRINGS, Acts, Switch
 from pigtail.job.document import ControlIn
 from pigtail.job.quantities import quantity
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.studies.control.asked import Scene
 from pigtail.studies.control.found import Press
@@ -61,7 +62,7 @@ def pressed(scene: Scene) -> tuple[tuple[Press, ...], list[Finding]]:
                 fires.append(address)
         where = (
             listed(
-                f"{s.name} on {_point(scene, w)}" if w else f"{s.name} open"
+                tr("{s} on {point}", s=s.name, point=_point(scene, w)) if w else tr("{s} open", s=s.name)
                 for s, w in zip(stays, position, strict=True)
             )
             if stays
@@ -125,12 +126,15 @@ def _judged(scene: Scene, presses: list[Press], buttons: bool) -> Iterator[Findi
         yield tell(
             "control.trigger_none",
             "",
-            {"where": _when(none) if none.button else "any switch in any position"},
+            {"where": _when(none) if none.button else tr("any switch in any position")},
         )
     if not (floats or double or held or none):
         yield tell("control.triggers", "", {"count": str(len([p for p in presses if p.fires]))})
 
 
 def _when(press: Press) -> str:
-    parts = [f"{press.button} pressed" if press.button else "nothing pressed", press.position]
-    return " and ".join(p for p in parts if p)
+    parts = [
+        tr("{button} pressed", button=press.button) if press.button else tr("nothing pressed"),
+        press.position,
+    ]
+    return tr(" and ").join(p for p in parts if p)

@@ -17,6 +17,7 @@ from pigtail.catalogue.topologies import Does, does
 from pigtail.circuit import CircuitError, Solution, operating_point, transient
 from pigtail.job.control import PLAYING, Acts
 from pigtail.job.document import HOST, AudioIn, Control, ControlIn, Job, Mode, SupplyIn, alive
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.course import averages_of
 from pigtail.model.model import Model
@@ -142,21 +143,25 @@ def changes(scene: Scene) -> Iterator[Passage]:
         (m for m in every if m.state == working and m.doing in (PLAYING, "linked", "transmitting")), None
     )
     if before is not None and plays is not None and rest != working:
-        yield Passage(before, plays, f"from “{names[rest]}” to “{names[working]}”")
-        yield Passage(plays, before, f"from “{names[working]}” to “{names[rest]}”")
+        yield Passage(before, plays, tr("from “{here}” to “{there}”", here=names[rest], there=names[working]))
+        yield Passage(plays, before, tr("from “{here}” to “{there}”", here=names[working], there=names[rest]))
     woken = next((m for m in every if m.off and m.state != working and _kind(job, m) is Mode.ON), None)
     if woken is not None and plays is not None:
-        yield Passage(woken, plays, f"from “{names[woken.state]}” to “{names[working]}”")
+        yield Passage(
+            woken, plays, tr("from “{here}” to “{there}”", here=names[woken.state], there=names[working])
+        )
     here = [m for m in every if m.state == working]
     searching = next((m for m in here if m.doing == "searching"), None)
     joined = [m for m in here if m.doing in ("linked", "transmitting", PLAYING)]
     linked = next((m for m in joined if searching is not None and m.module == searching.module), None)
     if searching is not None and linked is not None:
-        yield Passage(searching, linked, "as it links")
-        yield Passage(linked, searching, "as the link is lost")
+        yield Passage(searching, linked, tr("as it links"))
+        yield Passage(linked, searching, tr("as the link is lost"))
     off = next((m for m in every if m.state == job.off_state()), None)
     if off is not None and plays is not None and off.state not in (rest, working):
-        yield Passage(plays, off, f"from “{names[working]}” to “{names[off.state]}”")
+        yield Passage(
+            plays, off, tr("from “{here}” to “{there}”", here=names[working], there=names[off.state])
+        )
 
 
 def transitions_of(job: Job) -> tuple[Transition, ...]:
@@ -205,10 +210,16 @@ def _mark(job: Job, address: str) -> tuple[float | None, tuple[str, str]]:
     """The level that a terminal is judged by [V], and what it is below and above that."""
     terminal = job.terminal(address)
     if isinstance(terminal, SupplyIn):
-        return (terminal.minimum.nominal if terminal.minimum is not None else None), ("goes off", "is fed")
+        return (terminal.minimum.nominal if terminal.minimum is not None else None), (
+            tr("goes off"),
+            tr("is fed"),
+        )
     if isinstance(terminal, ControlIn):
-        on, off = ("at rest", "active") if not terminal.active_low else ("active", "at rest")
-        return (terminal.high.nominal if terminal.high is not None else None), (f"is {on}", f"is {off}")
+        on, off = (tr("at rest"), "active") if not terminal.active_low else ("active", tr("at rest"))
+        return (terminal.high.nominal if terminal.high is not None else None), (
+            tr("is {on}", on=on),
+            tr("is {off}", off=off),
+        )
     return None, ("", "")
 
 

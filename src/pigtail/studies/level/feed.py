@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import Does, Task
 from pigtail.circuit import Batch, Solution
 from pigtail.job.document import AudioIn, AudioOut, Link, Purpose, Trait
+from pigtail.language import tr
 from pigtail.model import names, subjects
 from pigtail.model.cascade import networks, swing_dbv, told_against
 from pigtail.model.estimate import Estimate, Input, Wanted
@@ -118,20 +119,25 @@ class Feed:
     def study(self) -> FeedDetail:
         """Everything that every feed is asked for."""
         wanted = self._levels_wanted() | {
-            "offset": Wanted("V", "the DC forced on the input"),
-            "one": Wanted("dBV", "the level of one channel alone"),
-            "load": Wanted("Ω", "what the network loads the source with"),
-            "draw": Wanted("S", "the current drawn from the source over its voltage"),
-            "tap": Wanted("dB", "what the tap takes from the source"),
-            "cross": Wanted("Ω", "what one output sees of the others"),
+            "offset": Wanted("V", tr("the DC forced on the input")),
+            "one": Wanted("dBV", tr("the level of one channel alone")),
+            "load": Wanted("Ω", tr("what the network loads the source with")),
+            "draw": Wanted("S", tr("the current drawn from the source over its voltage")),
+            "tap": Wanted("dB", tr("what the tap takes from the source")),
+            "cross": Wanted("Ω", tr("what one output sees of the others")),
             **{
-                _cap(at, name): Wanted("V", f"the DC across {self.stages[at].shape.short} {name.upper()}")
+                _cap(at, name): Wanted(
+                    "V",
+                    tr(
+                        "the DC across {short} {upper}", short=self.stages[at].shape.short, upper=name.upper()
+                    ),
+                )
                 for at, name in self.capacitors
             },
-            "pop": Wanted("V", "the DC that stands at the open end"),
-            "output": Wanted("Ω", "the impedance that the input is driven from"),
-            "own_loss": Wanted("dB", "what the feed takes from the host's own signal"),
-            "over_own": Wanted("dB", "the added source over the host's own"),
+            "pop": Wanted("V", tr("the DC that stands at the open end")),
+            "output": Wanted("Ω", tr("the impedance that the input is driven from")),
+            "own_loss": Wanted("dB", tr("what the feed takes from the host's own signal")),
+            "over_own": Wanted("dB", tr("the added source over the host's own")),
         }
         found = estimate(self.inputs, self.solve, wanted, pulled=PULLED, narrow=self._narrow)
         corners = self._corners()
@@ -167,16 +173,20 @@ class Feed:
 
     def _levels_wanted(self) -> dict[str, Wanted]:
         return {
-            "delivered": Wanted("dBV", "the delivered level"),
-            "target": Wanted("dB", "delivered minus wanted"),
-            "headroom": Wanted("dB", "the headroom to overload"),
-            "wanted": Wanted("dBV", "the level wanted"),
-            "overload": Wanted("dBV", "the overload level"),
-            "emf": Wanted("dBV", "the e.m.f."),
-            "pin": Wanted("dBV", "the level at the output pin"),
-            **{f"rung{s.at}": Wanted("dBV", f"after the {s.shape.short}") for s in self.stages[:-1]},
+            "delivered": Wanted("dBV", tr("the delivered level")),
+            "target": Wanted("dB", tr("delivered minus wanted")),
+            "headroom": Wanted("dB", tr("the headroom to overload")),
+            "wanted": Wanted("dBV", tr("the level wanted")),
+            "overload": Wanted("dBV", tr("the overload level")),
+            "emf": Wanted("dBV", tr("the e.m.f.")),
+            "pin": Wanted("dBV", tr("the level at the output pin")),
             **{
-                f"ceiling{s.at}": Wanted("dBV", f"what the {s.shape.short} can give") for s in self.amplifiers
+                f"rung{s.at}": Wanted("dBV", tr("after the {short}", short=s.shape.short))
+                for s in self.stages[:-1]
+            },
+            **{
+                f"ceiling{s.at}": Wanted("dBV", tr("what the {short} can give", short=s.shape.short))
+                for s in self.amplifiers
             },
         }
 
@@ -191,12 +201,16 @@ class Feed:
         )
         rungs = (
             Rung("e.m.f.", found["emf"]),
-            Rung("output pin", found["pin"]),
+            Rung(tr("output pin"), found["pin"]),
             *(
-                Rung(f"after the {s.shape.short}", found[f"rung{s.at}"], found.get(f"ceiling{s.at}"))
+                Rung(
+                    tr("after the {short}", short=s.shape.short),
+                    found[f"rung{s.at}"],
+                    found.get(f"ceiling{s.at}"),
+                )
                 for s in self.stages[:-1]
             ),
-            Rung("at the input", found["delivered"], self._last_ceiling(found)),
+            Rung(tr("at the input"), found["delivered"], self._last_ceiling(found)),
         )
         levels = {
             "delivered_dbv": found["delivered"],
@@ -230,7 +244,7 @@ class Feed:
         source = self.netlist.job.terminal(self.sources[0])
         assert isinstance(source, AudioOut)
         bias, emf, there = source.bias, found["emf"], found["delivered"]
-        words = "the thump when its supply comes up"
+        words = tr("the thump when its supply comes up")
         if bias is None or low.value is None or emf.value is None or there.value is None:
             return replace(found["pop"], value=None, low=np.nan, high=np.nan, words=words)
         decay = 1 / (2 * np.pi * low.value)
@@ -378,7 +392,7 @@ class Feed:
             found = self._crossings(fixed | samples, *grids)
             return dict(zip(("low", "high"), found, strict=True))
 
-        wanted = {"low": Wanted("Hz", "the low corner"), "high": Wanted("Hz", "the high corner")}
+        wanted = {"low": Wanted("Hz", tr("the low corner")), "high": Wanted("Hz", tr("the high corner"))}
         return estimate(telling, solve, wanted, pulled=PULLED // 6)
 
     @cached_property

@@ -22,6 +22,7 @@ from pigtail.job.document import (
     Use,
 )
 from pigtail.job.wiring import return_address
+from pigtail.language import tr
 from pigtail.model.cascade import Network, networks
 from pigtail.model.model import Model
 from pigtail.studies.findings import Finding, Severity
@@ -110,9 +111,9 @@ def _behind_volume(job: Job, link: Link, sources: tuple[str, ...], sink: str) ->
         words = {
             "source": job.label(address),
             "name": job.label(sink),
-            "mend": f"take it from {job.label(fixed)}, before the control"
+            "mend": tr("take it from {fixed}, before the control", fixed=job.label(fixed))
             if fixed
-            else "set that control once and leave it, or find a point before it",
+            else tr("set that control once and leave it, or find a point before it"),
         }
         severity = Severity.FIX if fixed else Severity.WATCH
         yield tell("level.behind_volume", link.id, words, severity=severity)
@@ -151,7 +152,7 @@ def _without_middle(model: Model, link: Link) -> Iterator[Finding]:
             words = {
                 "stage": stage.shape.short,
                 "rail": model.job.label(link.at("sup")[0]),
-                "middle": model.job.label(next(iter(link.at(stage.shape.middle)), "")) or "its common",
+                "middle": model.job.label(next(iter(link.at(stage.shape.middle)), "")) or tr("its common"),
             }
             yield tell("level.no_middle", link.id, words)
 

@@ -25,6 +25,7 @@ from pigtail.job.document import (
     Video,
 )
 from pigtail.job.wiring import return_address
+from pigtail.language import tr
 from pigtail.model.cascade import networks
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -105,11 +106,11 @@ def _ends(job: Job, link: Link) -> tuple[tuple[str, ...], str] | Finding | None:
     if not sources or not sinks:
         second = next((a for a in link.at("out") if isinstance(job.terminal(a), AudioOut)), "")
         ends_at = (
-            f"it ends at {job.label(second)}, an output: the two would drive each other"
+            tr("it ends at {second}, an output: the two would drive each other", second=job.label(second))
             if second
-            else "it does not end at an input"
+            else tr("it does not end at an input")
         )
-        what = ends_at if sources else "no output drives it"
+        what = ends_at if sources else tr("no output drives it")
         return tell("level.open_feed", link.id, {"link": link.name, "what": what})
     return sources, sinks[0]
 
@@ -125,9 +126,9 @@ def _dead(model: Model, link: Link, sources: tuple[str, ...]) -> list[Finding]:
             "link": link.name,
             "source": job.label(address),
             "state": state.name if state else working,
-            "reason": "the host's papers or readings say it is dead then"
+            "reason": tr("the host's papers or readings say it is dead then")
             if host
-            else "its module is not fed",
+            else tr("its module is not fed"),
         }
         return tell("level.dead_source", link.id, words)
 
@@ -176,7 +177,7 @@ def _balanced(job: Job, details: list[FeedDetail]) -> list[FeedDetail]:
             continue
         apart = Estimate(
             a.value - b.value, a.low - b.high, a.high - b.low, "dB", weakest([a.basis, b.basis]),
-            "left against right, by the parts", (*a.leading, *b.leading),
+            tr("left against right, by the parts"), (*a.leading, *b.leading),
         )  # fmt: skip
         found.append(replace(detail, numbers=detail.numbers | {"match_db": apart}))
     return found
@@ -236,15 +237,15 @@ def _judge(model: Model, detail: FeedDetail) -> list[Finding]:
 def _turn(sink: str, *, quiet: bool) -> str:
     """What a level beside what is wanted means at an input: of the host, which has a volume control, or of a module."""
     if sink.startswith(f"{HOST}."):
-        up = "it is turned up further than for the other sources"
-        return up if quiet else "the volume control stands near its foot, or a pad brings it down"
-    return "what it passes on is that much quieter" if quiet else "a pad brings it down"
+        up = tr("it is turned up further than for the other sources")
+        return up if quiet else tr("the volume control stands near its foot, or a pad brings it down")
+    return tr("what it passes on is that much quieter") if quiet else tr("a pad brings it down")
 
 
 def _low_corner(corner: Estimate) -> str:
     """Where the bass falls off, in words; what has no capacitor in its way has no corner that matters."""
     below = corner.value is not None and corner.value < 1.0
-    return "below 1 Hz" if below else f"at {corner.short()}"
+    return "below 1 Hz" if below else tr("at {short}", short=corner.short())
 
 
 def _traits(model: Model, link: Link, sink: AudioIn) -> set[str]:
@@ -268,7 +269,7 @@ def _polarity(numbers: dict[str, Estimate]) -> str:
     flat, turned = numbers.get("flat_db"), numbers.get("turned_db")
     if flat is None or turned is None or flat.value is None or turned.value is None:
         return ""
-    return " One way is turned round: swap its polarity." if turned.value < flat.value - 1.0 else ""
+    return tr(" One way is turned round: swap its polarity.") if turned.value < flat.value - 1.0 else ""
 
 
 def _hazards(job: Job, link: Link, detail: FeedDetail) -> list[Finding]:

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from pigtail.job.document import AudioIn, AudioOut, Job, Link, Module, Purpose, SupplyIn, Through
 from pigtail.job.measured import Measured
 from pigtail.job.wiring import addresses_of, supply_links
+from pigtail.language import tr
 from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
@@ -54,7 +55,7 @@ def _level(netlist: Netlist, source: str, sink: str) -> Estimate:
         volts = np.abs(net.small(deck).ac([REFERENCE_HZ]).v(net.node(sink), net.reference(sink)))[:, 0]
         return {"through": 20 * np.log10(np.maximum(volts, 1e-12) / samples[f"{net.node(source)}__emf"])}
 
-    wanted = {"through": Wanted("dB", "what is left of the original source")}
+    wanted = {"through": Wanted("dB", tr("what is left of the original source"))}
     return estimate(inputs, solve, wanted)["through"]
 
 

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from pigtail.catalogue.topologies import Does, Task
 from pigtail.circuit import noise_of
 from pigtail.job.document import AudioOut, Trait, Use, Way
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, swing_volts
 from pigtail.model.estimate import Estimate, Input, Wanted
@@ -92,10 +93,10 @@ def _sound(feed: Feed) -> dict[str, Estimate]:
         }
 
     wanted = {
-        "power_w": Wanted("W", "the power at full scale"),
-        "spl_db": Wanted("dB", "the sound pressure at full scale"),
-        "spl_max_db": Wanted("dB", "the sound pressure at full scale, fully turned up"),
-        "damping": Wanted("", "the load over what drives it"),
+        "power_w": Wanted("W", tr("the power at full scale")),
+        "spl_db": Wanted("dB", tr("the sound pressure at full scale")),
+        "spl_max_db": Wanted("dB", tr("the sound pressure at full scale, fully turned up")),
+        "damping": Wanted("", tr("the load over what drives it")),
     }
     return estimate(feed.inputs, solve, wanted, pulled=PULLED)
 
@@ -125,12 +126,12 @@ def _power(feed: Feed, stage: Network) -> dict[str, Estimate]:
         }
 
     wanted = {
-        "most_w": Wanted("W", "the most that the supply allows"),
-        "wanted_w": Wanted("W", "the power wanted"),
-        "power_room_db": Wanted("dB", "the power allowed over the power wanted"),
-        "supply_needed_v": Wanted("V", "the supply that the wanted power needs"),
-        "amplifier_a": Wanted("A", "the amplifier's supply current at full output"),
-        "amplifier_w": Wanted("W", "the amplifier's heat at full output"),
+        "most_w": Wanted("W", tr("the most that the supply allows")),
+        "wanted_w": Wanted("W", tr("the power wanted")),
+        "power_room_db": Wanted("dB", tr("the power allowed over the power wanted")),
+        "supply_needed_v": Wanted("V", tr("the supply that the wanted power needs")),
+        "amplifier_a": Wanted("A", tr("the amplifier's supply current at full output")),
+        "amplifier_w": Wanted("W", tr("the amplifier's heat at full output")),
     }
     return estimate(feed.inputs, solve, wanted, pulled=PULLED)
 
@@ -146,7 +147,10 @@ def _core(feed: Feed, stage: Network) -> dict[str, Estimate]:
         return {"core_db": 20 * np.log10(limit / np.maximum(volts, 1e-12))}
 
     return estimate(
-        feed.inputs, solve, {"core_db": Wanted("dB", "the room of the transformer at 20 Hz")}, pulled=PULLED
+        feed.inputs,
+        solve,
+        {"core_db": Wanted("dB", tr("the room of the transformer at 20 Hz"))},
+        pulled=PULLED,
     )
 
 
@@ -159,8 +163,8 @@ def _core_dc(feed: Feed, stage: Network) -> dict[str, Estimate]:
         return {"core_dc_a": through, "core_dc_room_a": samples[stage.parameter("dc_max")] - through}
 
     wanted = {
-        "core_dc_a": Wanted("A", "the DC through the transformer's primary"),
-        "core_dc_room_a": Wanted("A", "the DC that the transformer's core still stands"),
+        "core_dc_a": Wanted("A", tr("the DC through the transformer's primary")),
+        "core_dc_room_a": Wanted("A", tr("the DC that the transformer's core still stands")),
     }
     return estimate(feed.inputs, solve, wanted, pulled=PULLED)
 
@@ -175,7 +179,9 @@ def _peak(feed: Feed) -> dict[str, Estimate]:
         most = np.maximum(h.max(axis=1), fine.max(axis=1))
         return {"peak_db": 20 * np.log10(np.maximum(most, 1e-15) / np.maximum(h[:, 0], 1e-15))}
 
-    return estimate(feed.inputs, solve, {"peak_db": Wanted("dB", "the hump in the response")}, pulled=PULLED)
+    return estimate(
+        feed.inputs, solve, {"peak_db": Wanted("dB", tr("the hump in the response"))}, pulled=PULLED
+    )
 
 
 def _tilt(feed: Feed) -> dict[str, Estimate]:
@@ -187,7 +193,7 @@ def _tilt(feed: Feed) -> dict[str, Estimate]:
         at = TILT_HZ.tolist().index(1000.0)
         return {"tilt_db": np.abs(level - level[:, at : at + 1]).max(axis=1)}
 
-    wanted = {"tilt_db": Wanted("dB", "how far the response strays between 50 Hz and 15 kHz")}
+    wanted = {"tilt_db": Wanted("dB", tr("how far the response strays between 50 Hz and 15 kHz"))}
     return estimate(feed.inputs, solve, wanted, pulled=PULLED)
 
 
@@ -210,8 +216,8 @@ def _crossover(feed: Feed) -> dict[str, Estimate]:
         }
 
     wanted = {
-        "flat_db": Wanted("dB", "how far the sum strays through the crossover"),
-        "turned_db": Wanted("dB", "the same with one way turned round"),
+        "flat_db": Wanted("dB", tr("how far the sum strays through the crossover")),
+        "turned_db": Wanted("dB", tr("the same with one way turned round")),
     }
     return estimate(feed.inputs, solve, wanted, pulled=PULLED)
 
@@ -232,8 +238,8 @@ def _noise(feed: Feed) -> dict[str, Estimate]:
         }
 
     wanted = {
-        "noise_dbv": Wanted("dBV", "the noise at the input"),
-        "noise_db": Wanted("dB", "the noise under the programme"),
+        "noise_dbv": Wanted("dBV", tr("the noise at the input")),
+        "noise_db": Wanted("dB", tr("the noise under the programme")),
     }
     return estimate(moving, solve, wanted)
 
@@ -250,7 +256,7 @@ def _parts(feed: Feed) -> dict[str, Estimate]:
     if not own:
         return {}
     ohms = [f"{feed.stem}__impedance", *(f"{feed.netlist.node(a)}__impedance" for a in feed.sources)]
-    words = {"parts_db": Wanted("dBV", "the level as the parts vary")}
+    words = {"parts_db": Wanted("dBV", tr("the level as the parts vary"))}
     found: list[Estimate] = []
     for sink, source in ((1, 1), (0, 2), (2, 0)):
         at = {i.name: 1 for i in feed.inputs} | dict.fromkeys(ohms, source) | {ohms[0]: sink}
@@ -294,5 +300,5 @@ def _builds(feed: Feed) -> dict[str, Estimate]:
     over = 20 * np.log10(np.maximum(_delivered(feed, samples), 1e-12) / samples[f"{feed.stem}__wanted"])
     least, most = fits_of(feed.terminal).ends
     share = float(100 * np.mean((over >= least) & (over <= most)))
-    words = "builds of a hundred whose level fits"
+    words = tr("builds of a hundred whose level fits")
     return {"yield_percent": Estimate(share, share, share, "%", Basis.TYPICAL, words)}

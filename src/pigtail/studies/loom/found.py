@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from pigtail.job.build import Relief, ScreenAt
+from pigtail.language import tr
 from pigtail.studies.findings import Study
 
 
@@ -42,9 +43,9 @@ class LoomWire(msgspec.Struct, frozen=True):
     def cut(self) -> str:
         """What it is cut to, in words: how long, and whether nobody measured that."""
         if self.length is None:
-            return "length ?"
+            return tr("length ?")
         if self.length == 0:
-            return "on the part"
+            return tr("on the part")
         return f"{100 * self.length:.0f} cm" + (" (guess)" if self.guessed else "")
 
 

@@ -10,6 +10,7 @@ from pigtail.catalogue.kinds import adapter_kinds, has_antenna
 from pigtail.catalogue.topologies import Does, does
 from pigtail.job.build import BOARD, CELL, BoardKind, Fixing, Metal, Mounting
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.studies.findings import Finding
 from pigtail.studies.wording import listed, tell
 
@@ -62,7 +63,7 @@ def height_of(m: Mounting, board: Mounted) -> float:
 def thing(job: Job, of: str) -> str:
     """What a mounting is of, in words."""
     if of in (BOARD, CELL):
-        return {BOARD: "the board of the networks", CELL: "the cell"}[of]
+        return {BOARD: tr("the board of the networks"), CELL: tr("the cell")}[of]
     return next((m.name for m in job.modules if m.id == of), of)
 
 
@@ -74,7 +75,7 @@ def _judge(job: Job, m: Mounting, board: Mounted) -> Iterator[Finding]:
         yield tell("build.moving", m.of, words)
     looks = [
         what
-        for what, seen in (("what lies under it", m.sharp), ("what moves over it", m.moving))
+        for what, seen in ((tr("what lies under it"), m.sharp), (tr("what moves over it"), m.moving))
         if seen is None
     ]
     if looks:
@@ -95,7 +96,9 @@ def _judge(job: Job, m: Mounting, board: Mounted) -> Iterator[Finding]:
             yield tell("build.height", m.of, {**words, **told})
     else:
         yield tell(
-            "build.room_unknown", m.of, {**words, "what": "the room above it" if height > 0 else "its height"}
+            "build.room_unknown",
+            m.of,
+            {**words, "what": tr("the room above it") if height > 0 else tr("its height")},
         )
     if m.fixing is Fixing.LOOSE:
         yield tell("build.loose_shaken" if shaken(job) else "build.loose", m.of, words)

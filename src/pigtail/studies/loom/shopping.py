@@ -8,6 +8,7 @@ from pigtail.board.forms import Bodies, bodies_of
 from pigtail.board.parts import Mounted
 from pigtail.catalogue.topologies import FILM_F, Does, PartRule, Topology, topology
 from pigtail.job.document import Job, Link, Plus, Section
+from pigtail.language import tr
 from pigtail.studies.loom.found import PartLine
 from pigtail.units import Known, format_quantity
 
@@ -16,7 +17,7 @@ PACKS = {"resistor": 10, "capacitor": 5, "diode": 5, "PNP": 5, "NPN": 5, "N-MOSF
 
 
 #: What is to be heeded of a part that is not bought by its value, by the letter of its designator.
-_NOTES = {"C": "close to the chip"} | dict.fromkeys("QU", "check its pinout against its data sheet")
+_NOTES = {"C": tr("close to the chip")} | dict.fromkeys("QU", tr("check its pinout against its data sheet"))
 
 
 def loom_parts(job: Job, board: Mounted) -> tuple[PartLine, ...]:
@@ -31,9 +32,9 @@ def loom_parts(job: Job, board: Mounted) -> tuple[PartLine, ...]:
     lines += [
         PartLine(
             m.name,
-            "relay, two change-over contacts",
-            "coil for its supply",
-            "falls back to the original unpowered",
+            tr("relay, two change-over contacts"),
+            tr("coil for its supply"),
+            tr("falls back to the original unpowered"),
             "",
         )
         for m in job.modules
@@ -62,32 +63,34 @@ def _units(link: Link, shape: Topology, given: dict[str, Known]) -> list[PartLin
     """What a network is bought as, besides the parts round it."""
     found: list[tuple[str, str, str]] = []
     if Does.CONVERTS in shape.does:
-        found.append((shape.title, format_quantity(given["vout"].nominal, "V"), "capacitors close to it"))
+        found.append((shape.title, format_quantity(given["vout"].nominal, "V"), tr("capacitors close to it")))
     if Does.STORES in shape.does:
-        note = "with its own protection; fixed so that nothing presses or heats it, its leads fused or short"
-        found.append(("lithium cell, protected", format_quantity(given["capacity"].nominal, "Ah"), note))
+        note = tr(
+            "with its own protection; fixed so that nothing presses or heats it, its leads fused or short"
+        )
+        found.append((tr("lithium cell, protected"), format_quantity(given["capacity"].nominal, "Ah"), note))
     if Does.EITHER in shape.does:
         found.append(
             (
-                "two Schottky diodes",
+                tr("two Schottky diodes"),
                 format_quantity(given["reverse_max"].nominal, "V"),
-                "the bar toward the module",
+                tr("the bar toward the module"),
             )
         )
     if shape.amplifies:
         loud = Does.DRIVES_SPEAKERS in shape.does
-        note = "decoupled close to it; " + (
-            "short heavy wires to its supply" if loud else "a middle of its own, or two supplies"
+        note = tr("decoupled close to it; ") + (
+            tr("short heavy wires to its supply") if loud else tr("a middle of its own, or two supplies")
         )
         found.append(
             (
-                "amplifier chip" if loud else "op-amp",
-                f"from {format_quantity(given['supply'].nominal, 'V')}",
+                tr("amplifier chip") if loud else "op-amp",
+                tr("from {nominal}", nominal=format_quantity(given["supply"].nominal, "V")),
                 note,
             )
         )
     if Does.ISOLATES in shape.does:
-        found.append((shape.title, "1:1", "mu-metal can, away from fields"))
+        found.append((shape.title, "1:1", tr("mu-metal can, away from fields")))
     return [PartLine(link.name, *each, link.id) for each in found]
 
 
@@ -102,7 +105,9 @@ def _bodies(link: Link, shape: Topology, needs: Bodies) -> list[PartLine]:
         words = {"R": "resistor", "C": "capacitor"}.get(body.name, body.words)
         note = _NOTES.get(body.name, "")
         found.append(PartLine(f"{link.name}, {shape.short}", words, value, note, link.id))
-    light = PartLine(f"{link.name}, {shape.short}", "LED, 3 mm", "", "long leg toward the resistor", link.id)
+    light = PartLine(
+        f"{link.name}, {shape.short}", tr("LED, 3 mm"), "", tr("long leg toward the resistor"), link.id
+    )
     found += [light] * len(needs.lights)
     return found
 
@@ -113,12 +118,12 @@ def _rating(section: Section, rule: PartRule, farads: float) -> str:
     rated = part.rating if part is not None else None
     if rule.kind != "capacitor":
         return f"; {format_quantity(rated.nominal, 'W')}" if rated else ""
-    volts = format_quantity(rated.nominal, "V") if rated else "16 V or more"
+    volts = format_quantity(rated.nominal, "V") if rated else tr("16 V or more")
     if farads <= FILM_F or (part is not None and part.plus is Plus.FILM):
-        return f"; film, {volts}" if rated else "; film"
+        return tr("; film, {volts}", volts=volts) if rated else "; film"
     if part is not None and part.plus is not Plus.UNSAID:
-        return f"; plus {part.plus.value}, {volts}"
-    return f"; electrolytic, plus toward the bias, {volts}"
+        return tr("; plus {plus}, {volts}", plus=part.plus.value, volts=volts)
+    return tr("; electrolytic, plus toward the bias, {volts}", volts=volts)
 
 
 def to_buy(parts: tuple[PartLine, ...], copies: int) -> tuple[tuple[str, str, str, int, int], ...]:

@@ -16,6 +16,7 @@ from pigtail.catalogue.topologies import Does, Task
 from pigtail.circuit import Solution
 from pigtail.job.document import HOST, Link
 from pigtail.job.windings import source_resistance, unknown_of, winding_of
+from pigtail.language import tr
 from pigtail.model import names, subjects
 from pigtail.model.cascade import section_inputs
 from pigtail.model.course import (
@@ -43,17 +44,17 @@ from pigtail.units.store import cached_property
 Array = NDArray[np.float64]
 #: The numbers of a course: unit and words. Those of the mean, the valley and the crest stand first.
 OF_COURSE = {
-    "reservoir_v": ("V", "the volts on the reservoir on average, in a burst at low mains"),
-    "valley_v": ("V", "the valley on the reservoir in a burst at low mains"),
-    "warm_v": ("V", "the volts on the reservoir on average, at high mains"),
-    "crest_v": ("V", "the most on the reservoir, with nothing drawn"),
-    "ripple_v": ("V", "the ripple on the reservoir, crest to valley"),
-    "winding_a": ("A", "the winding's current, r.m.s."),
-    "charging_a": ("A", "the crest of the charging current"),
-    "capacitor_a": ("A", "the ripple current in the reservoir, r.m.s."),
-    "reverse_v": ("V", "the most across a diode backward"),
-    "diodes_w": ("W", "the heat in the diodes and the reservoir"),
-    "conducting_deg": ("°", "the part of a period that the winding conducts"),
+    "reservoir_v": ("V", tr("the volts on the reservoir on average, in a burst at low mains")),
+    "valley_v": ("V", tr("the valley on the reservoir in a burst at low mains")),
+    "warm_v": ("V", tr("the volts on the reservoir on average, at high mains")),
+    "crest_v": ("V", tr("the most on the reservoir, with nothing drawn")),
+    "ripple_v": ("V", tr("the ripple on the reservoir, crest to valley")),
+    "winding_a": ("A", tr("the winding's current, r.m.s.")),
+    "charging_a": ("A", tr("the crest of the charging current")),
+    "capacitor_a": ("A", tr("the ripple current in the reservoir, r.m.s.")),
+    "reverse_v": ("V", tr("the most across a diode backward")),
+    "diodes_w": ("W", tr("the heat in the diodes and the reservoir")),
+    "conducting_deg": ("°", tr("the part of a period that the winding conducts")),
 }
 #: The resistance of a diode as its macro-model has it [Ω].
 DIODE_OHM = 0.04
@@ -141,11 +142,11 @@ class WindingSupply(DirectSupply):
     def _cases(self, name: str) -> tuple[str, ...]:
         """The corners that a number is told at, the one of nominal values first."""
         if name in ("reservoir_v", "valley_v", "ripple_v"):
-            return ("low", "sagging", "low, at best")
+            return ("low", "sagging", tr("low, at best"))
         if name in ("crest_v", "reverse_v"):
             return ("unloaded", "highest", "weak")
         if name == "charging_a":
-            return ("burst", "sagging", "low, at best", "stiff")
+            return ("burst", "sagging", tr("low, at best"), "stiff")
         return ("warm", "stiff", "weak")
 
     @property
@@ -255,17 +256,17 @@ class WindingSupply(DirectSupply):
         """The numbers of a supply from a winding: those of every supply and those of its course."""
         return super().wanted() | {
             **{n: Wanted(unit, words) for n, (unit, words) in OF_COURSE.items()},
-            "rail_current_a": Wanted("A", "the winding's current, r.m.s."),
-            "rail_current_burst_a": Wanted("A", "the winding's current, r.m.s."),
-            "rail_margin_a": Wanted("A", "the current r.m.s. that the winding can still give"),
-            "rail_room": Wanted("", "the part of the winding's current to spare"),
-            "reverse_room_v": Wanted("V", "the room below the reverse voltage that a diode stands"),
-            "diode_tj_c": Wanted("°C", "the junction of a diode"),
-            "diode_room_c": Wanted("°C", "the room below the hottest junction of a diode"),
-            "ripple_room_a": Wanted("A", "the room below the ripple current that the reservoir stands"),
-            "diode_room_a": Wanted("A", "the room below what a diode carries on average"),
-            "inrush_a": Wanted("A", "the current at switch-on"),
-            "inrush_room_a": Wanted("A", "the room below what a diode stands at switch-on"),
+            "rail_current_a": Wanted("A", tr("the winding's current, r.m.s.")),
+            "rail_current_burst_a": Wanted("A", tr("the winding's current, r.m.s.")),
+            "rail_margin_a": Wanted("A", tr("the current r.m.s. that the winding can still give")),
+            "rail_room": Wanted("", tr("the part of the winding's current to spare")),
+            "reverse_room_v": Wanted("V", tr("the room below the reverse voltage that a diode stands")),
+            "diode_tj_c": Wanted("°C", tr("the junction of a diode")),
+            "diode_room_c": Wanted("°C", tr("the room below the hottest junction of a diode")),
+            "ripple_room_a": Wanted("A", tr("the room below the ripple current that the reservoir stands")),
+            "diode_room_a": Wanted("A", tr("the room below what a diode carries on average")),
+            "inrush_a": Wanted("A", tr("the current at switch-on")),
+            "inrush_room_a": Wanted("A", tr("the room below what a diode stands at switch-on")),
         }
 
     def study(self, *, painted: bool = True) -> SupplyDetail:
@@ -311,7 +312,7 @@ class WindingSupply(DirectSupply):
     def waves(self) -> tuple[Waves, ...]:
         """A period of the course in a burst at nominal, low and high mains, to be painted."""
         found = []
-        for words, corner in (("nominal", "burst"), ("low mains", "sagging"), ("high mains", "warm")):
+        for words, corner in (("nominal", "burst"), (tr("low mains"), "sagging"), (tr("high mains"), "warm")):
             if corner not in self.corners:
                 continue
             run = self.course.settled(self.course.corner(self.corners[corner])).solution
@@ -391,7 +392,7 @@ class WindingSupply(DirectSupply):
     def _ripple(self) -> str:
         """The ripple, in words that follow a sentence."""
         return (
-            f", the valley {format_quantity(self.valley, 'V')} below the mean taken off"
+            tr(", the valley {valley} below the mean taken off", valley=format_quantity(self.valley, "V"))
             if self.valley
             else ""
         )

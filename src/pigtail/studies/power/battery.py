@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from pigtail.job.document import HOST, Job, Link, Mode, Rail, State
 from pigtail.job.energy import Battery
 from pigtail.job.quantities import BATTERY_QUANTITIES, Quantity
+from pigtail.language import tr
 from pigtail.model import names, subjects
 from pigtail.model.estimate import Estimate, Input, Wanted
 from pigtail.model.model import Model
@@ -113,7 +114,11 @@ class BatterySupply:
         if known is None and terminal.states and state not in terminal.states:
             known = Known.of(0.0, "A", Basis.DOCUMENTED, source="the rail is off in this state")
         found = self.job.state(state)
-        words = f"{self.battery.name}: what the host draws while “{found.name if found else state}”"
+        words = tr(
+            "{battery}: what the host draws while “{more}”",
+            battery=self.battery.name,
+            more=found.name if found else state,
+        )
         return Input(
             f"used_in/{state}", words, known, (0.0, 0.1), subjects.terminal(self.rail), "used", False
         )
@@ -178,14 +183,17 @@ class BatterySupply:
 
     def study(self) -> tuple[BatteryDetail, list[Finding]]:
         """What the battery gives, and what is said of it."""
-        wanted = {"end_v": Wanted("V", "what the module gets in a burst from an empty battery"),
-                  "end_margin_v": Wanted("V", "the room above the module's lowest supply, the battery empty"),
-                  "days": Wanted("", "days of the stated use"), "days_before": Wanted("", "days of the stated use before")}  # fmt: skip
+        wanted = {"end_v": Wanted("V", tr("what the module gets in a burst from an empty battery")),
+                  "end_margin_v": Wanted("V", tr("the room above the module's lowest supply, the battery empty")),
+                  "days": Wanted("", tr("days of the stated use")),
+                  "days_before": Wanted("", tr("days of the stated use before"))}  # fmt: skip
         for state in self.states:
             wanted |= {
-                f"hours/{state.id}": Wanted("h", f"hours while “{state.name}”"),
-                f"hours_before/{state.id}": Wanted("h", f"hours while “{state.name}” before"),
-                f"drawn/{state.id}": Wanted("A", f"current from the battery while “{state.name}”"),
+                f"hours/{state.id}": Wanted("h", tr("hours while “{state}”", state=state.name)),
+                f"hours_before/{state.id}": Wanted("h", tr("hours while “{state}” before", state=state.name)),
+                f"drawn/{state.id}": Wanted(
+                    "A", tr("current from the battery while “{state}”", state=state.name)
+                ),
             }
         minimum = [i for i in self._others() if i.name not in {x.name for x in self.inputs}]
         numbers = estimate([*self.inputs, *minimum], self.solve, wanted)
@@ -238,7 +246,7 @@ class BatterySupply:
                 more = {
                     "state": state.name,
                     "drawn": drawn,
-                    "on": ", with the module on" if on else " by the host itself",
+                    "on": tr(", with the module on") if on else tr(" by the host itself"),
                 }
                 yield judge("power.standby_days", told, self.link.id, words | more)
         yield from self._protection(words)
@@ -265,7 +273,7 @@ class BatterySupply:
             return
         given = {i.field: i for i in map(self._input, BATTERY_QUANTITIES)}
         theta = Input(
-            "charger_theta", "heat resistance of the charger's chip", parse_known(CHARGER_THETA, "°C/W", Basis.TYPICAL), (50.0, 120.0),
+            "charger_theta", tr("heat resistance of the charger's chip"), parse_known(CHARGER_THETA, "°C/W", Basis.TYPICAL), (50.0, 120.0),
             subjects.terminal(self.rail), "charge", False,
         )  # fmt: skip
         inputs = [given["capacity"], given["charge"], given["charge_from"], ambient_input(self.job), theta]
@@ -280,8 +288,8 @@ class BatterySupply:
             }
 
         numbers = estimate(inputs, solve, {
-            "rate": Wanted("", "the charging current over the capacity"), "full_h": Wanted("h", "hours of a charge"),
-            "charger_c": Wanted("°C", "the chip of the charger"),
+            "rate": Wanted("", tr("the charging current over the capacity")), "full_h": Wanted("h", tr("hours of a charge")),
+            "charger_c": Wanted("°C", tr("the chip of the charger")),
         })  # fmt: skip
         told = words | {
             "full": hours_told(numbers["full_h"], "h"),
@@ -311,10 +319,17 @@ def _share(now: Estimate, before: Estimate) -> Estimate:
     missing = (*now.missing, *before.missing)
     if now.value is None or before.value is None:
         return Estimate(
-            None, np.nan, np.nan, "", Basis.UNKNOWN, "the play time against that before", now.leading, missing
+            None,
+            np.nan,
+            np.nan,
+            "",
+            Basis.UNKNOWN,
+            tr("the play time against that before"),
+            now.leading,
+            missing,
         )
     share = now.value / before.value
-    return Estimate(share, share, share, "", now.basis, "the play time against that before", now.leading)
+    return Estimate(share, share, share, "", now.basis, tr("the play time against that before"), now.leading)
 
 
 def _in_days(hours: Estimate) -> Estimate:
@@ -326,6 +341,6 @@ def _in_days(hours: Estimate) -> Estimate:
         hours.high / 24,
         "",
         hours.basis,
-        "days until it is flat",
+        tr("days until it is flat"),
         hours.leading,
     )

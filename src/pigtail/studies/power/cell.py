@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.cascade import Network
 from pigtail.model.estimate import Estimate, Wanted
@@ -37,13 +38,15 @@ def cell_of(model: Model, supply: DirectSupply) -> tuple[BatteryDetail | None, l
     numbers = _numbers(supply, cell)
     full, empty = (cell.shape.values(cell.section)[n].nominal for n in ("vout", "empty"))
     falling = tuple((part, full - down * (full - empty)) for part, down in FALLING)
-    nothing = Estimate(None, np.nan, np.nan, "h", Basis.UNKNOWN, "hours before: there was no cell")
+    nothing = Estimate(None, np.nan, np.nan, "h", Basis.UNKNOWN, tr("hours before: there was no cell"))
     lasting = tuple(
         Lasting(s.id, s.name, True, numbers["alone_h"], nothing)
         for s in model.job.host.states
         if model.powered(s.id, supply.pin) and not _charged(model, supply, s.id)
     )
-    detail = BatteryDetail(f"the cell of {supply.link.name}", "lithium ion", lasting, None, falling, numbers)
+    detail = BatteryDetail(
+        tr("the cell of {link}", link=supply.link.name), tr("lithium ion"), lasting, None, falling, numbers
+    )
     return detail, list(_judged(supply, cell, numbers))
 
 
@@ -79,12 +82,12 @@ def _numbers(supply: DirectSupply, cell: Network) -> dict[str, Estimate]:
         }
 
     return estimate(supply.inputs, solve, {
-        "rate": Wanted("", "the charging current over the capacity"), "full_h": Wanted("h", "hours of a charge"),
-        "full_playing_h": Wanted("h", "hours of a charge while it plays"),
-        "charger_c": Wanted("°C", "the chip of the charger, the cell empty"),
-        "left_a": Wanted("A", "what of the charging current is left to the cell while it plays"),
-        "alone_h": Wanted("h", "hours that the cell lasts alone"), "end_v": Wanted("V", "what an empty cell leaves in a burst"),
-        "end_margin_v": Wanted("V", "the room above the module's lowest supply, the cell empty"),
+        "rate": Wanted("", tr("the charging current over the capacity")), "full_h": Wanted("h", tr("hours of a charge")),
+        "full_playing_h": Wanted("h", tr("hours of a charge while it plays")),
+        "charger_c": Wanted("°C", tr("the chip of the charger, the cell empty")),
+        "left_a": Wanted("A", tr("what of the charging current is left to the cell while it plays")),
+        "alone_h": Wanted("h", tr("hours that the cell lasts alone")), "end_v": Wanted("V", tr("what an empty cell leaves in a burst")),
+        "end_margin_v": Wanted("V", tr("the room above the module's lowest supply, the cell empty")),
     })  # fmt: skip
 
 
@@ -93,7 +96,7 @@ def _judged(supply: DirectSupply, cell: Network, numbers: dict[str, Estimate]) -
     least = getattr(supply.job.terminal(supply.pin), "minimum", None)
     charge = SETS_V / cell.shape.values(cell.section)["rprog"].nominal
     words = {
-        "battery": f"the cell of {link.name}",
+        "battery": tr("the cell of {link}", link=link.name),
         "charge": format_quantity(charge, "A"),
         "full": hours_told(numbers["full_h"], "h"),
         "playing": hours_told(numbers["full_playing_h"], "h"),

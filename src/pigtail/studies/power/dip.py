@@ -14,6 +14,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from pigtail.job.document import HOST, Rail, SupplyIn
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.estimate import Wanted
 from pigtail.model.model import Model
@@ -94,9 +95,9 @@ def dip_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
         }
 
     numbers = estimate([*supply.inputs, *own], solve, {
-        "dip_v": Wanted("V", "the lowest that the rail gets when the module is put onto it"),
-        "dip_room_v": Wanted("V", "the room above what the host needs when the module is put onto its rail"),
-        "plugged_a": Wanted("A", "the crest of the current when the module is put onto its rail"),
+        "dip_v": Wanted("V", tr("the lowest that the rail gets when the module is put onto it")),
+        "dip_room_v": Wanted("V", tr("the room above what the host needs when the module is put onto its rail")),
+        "plugged_a": Wanted("A", tr("the crest of the current when the module is put onto its rail")),
     })  # fmt: skip
     words = {
         "name": job.label(supply.rail),

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
 from pigtail.job.wiring import rails_of
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.cascade import networks, section_inputs
 from pigtail.model.estimate import Wanted
@@ -52,8 +53,8 @@ def either_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
         }
 
     numbers = estimate(inputs, solve, {
-        "diode_room_a": Wanted("A", "the room below what a diode carries"),
-        "reverse_room_v": Wanted("V", "the room below what a diode stands backward, the other rail at nought"),
+        "diode_room_a": Wanted("A", tr("the room below what a diode carries")),
+        "reverse_room_v": Wanted("V", tr("the room below what a diode stands backward, the other rail at nought")),
     })  # fmt: skip
     figures = {i.field: i.ends[1] for i in section_inputs(link, pair.at)}
     words = {
@@ -69,7 +70,7 @@ def either_findings(model: Model, supply: DirectSupply) -> Iterator[Finding]:
         drawn = np.abs(np.asarray(net.terminal_current(solved, rail)))
         others = [np.abs(np.asarray(net.terminal_current(solved, r))) for k, r in enumerate(rails) if k != at]
         up = [s.name for s in job.host.states if _feeds(drawn, others, model.states.index(s.id))]
-        feeding.append(f"{job.label(rail)} feeds it {_in_states(up)}")
+        feeding.append(tr("{rail} feeds it {in_states}", rail=job.label(rail), in_states=_in_states(up)))
     yield tell("power.either", link.id, {"link": link.name, "feeding": "; ".join(feeding)})
 
 
@@ -79,4 +80,4 @@ def _feeds(drawn: Array, others: list[Array], at: int) -> bool:
 
 
 def _in_states(names: list[str]) -> str:
-    return f"while {listed(f'“{n}”' for n in names)}" if names else "in no state"
+    return tr("while {listed}", listed=listed(f"“{n}”" for n in names)) if names else tr("in no state")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
+from pigtail.language import tr
 from pigtail.model.estimate import Estimate
 from pigtail.studies.findings import Study
 
@@ -24,7 +25,7 @@ class StateRow(msgspec.Struct, frozen=True):
 
 
 #: What a module does besides what it is told to: it plays, and it bursts.
-PLAYING, IN_A_BURST = "playing", "in a burst"
+PLAYING, IN_A_BURST = "playing", tr("in a burst")
 
 
 class Moment(msgspec.Struct, frozen=True):

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
 from pigtail.job.document import Link, Rail
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.cascade import networks, section_inputs
 from pigtail.model.estimate import Wanted
@@ -51,11 +52,11 @@ def fuse_findings(model: Model, link: Link, source: str) -> Iterator[Finding]:
             return results
 
         wanted = {
-            "fuse_room": Wanted("", "what the fuse has to spare"),
-            "fuse_burst": Wanted("", "the burst over the fuse's rating"),
+            "fuse_room": Wanted("", tr("what the fuse has to spare")),
+            "fuse_burst": Wanted("", tr("the burst over the fuse's rating")),
         }
         if isinstance(terminal, Rail):
-            wanted["fuse_clears"] = Wanted("", "the short over the fuse's rating")
+            wanted["fuse_clears"] = Wanted("", tr("the short over the fuse's rating"))
         numbers = estimate(inputs, solve, wanted)
         figures = {i.field: i.ends[1] for i in section_inputs(link, fuse.at)}
         words = {"link": link.name, "fuse": fuse.shape.short, "rated": format_quantity(figures["rated"], "A")}

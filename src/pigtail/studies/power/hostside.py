@@ -14,6 +14,7 @@ from pigtail.job.document import HOST, Rail, SupplyIn
 from pigtail.job.energy import KeptBy, Regulator
 from pigtail.job.markings import Decoded, decode
 from pigtail.job.quantities import REGULATOR_QUANTITIES
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.estimate import Input, Wanted
 from pigtail.model.model import Model
@@ -69,9 +70,9 @@ def host_regulator(model: Model, rail: str) -> Iterator[Finding]:
         }
 
     numbers = estimate(inputs, solve, {
-        "host_tj_c": Wanted("°C", "the junction of the host's own regulator"),
-        "host_tj_before_c": Wanted("°C", "the junction of the host's own regulator before"),
-        "host_room_c": Wanted("°C", "the room below its hottest junction"),
+        "host_tj_c": Wanted("°C", tr("the junction of the host's own regulator")),
+        "host_tj_before_c": Wanted("°C", tr("the junction of the host's own regulator before")),
+        "host_room_c": Wanted("°C", tr("the room below its hottest junction")),
     })  # fmt: skip
     words = {"name": job.label(rail), "before": numbers["host_tj_before_c"].short()}
     hottest = (given.hottest or HOTTEST).nominal
@@ -101,7 +102,11 @@ def behind_pin(model: Model, pin: str) -> Iterator[Finding]:
 
 def _label(papers: object) -> str:
     most = getattr(papers, "maximum", None)
-    return f"Its papers say {format_quantity(most.nominal, 'V')} at most. " if most is not None else ""
+    return (
+        tr("Its papers say {nominal} at most. ", nominal=format_quantity(most.nominal, "V"))
+        if most is not None
+        else ""
+    )
 
 
 def _behind_heat(model: Model, pin: str, found: Decoded, words: dict[str, str]) -> Finding:
@@ -109,7 +114,7 @@ def _behind_heat(model: Model, pin: str, found: Decoded, words: dict[str, str]) 
     net, subject, heaviest = model.lean.netlist(), subjects.terminal(pin), lasting_draws(model.job)
     low, usual, high = found.family.theta
     theta = Known(nominal=usual, low=low, high=high, unit="°C/W", basis=Basis.TYPICAL, source="its family")
-    told = f"{found.marking}: heat resistance to air"
+    told = tr("{marking}: heat resistance to air", marking=found.marking)
     own = Input("behind_theta", told, theta, (low, high), subject, "behind", False)
     inputs = [*(i for i in net.inputs if i.in_deck), own, ambient_input(model.job)]
 
@@ -120,6 +125,6 @@ def _behind_heat(model: Model, pin: str, found: Decoded, words: dict[str, str]) 
         return {"behind_tj_c": samples["ambient"] + heat * samples["behind_theta"], "behind_w": heat}
 
     numbers = estimate(inputs, solve, {
-        "behind_tj_c": Wanted("°C", "the junction of the regulator behind the pin"), "behind_w": Wanted("W", "its heat"),
+        "behind_tj_c": Wanted("°C", tr("the junction of the regulator behind the pin")), "behind_w": Wanted("W", tr("its heat")),
     })  # fmt: skip
     return judge("power.behind_hot", numbers, pin, words | {"spent": numbers["behind_w"].short()})

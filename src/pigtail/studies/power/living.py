@@ -15,6 +15,7 @@ from pigtail.circuit import Solution
 from pigtail.job.document import Rail, SupplyIn
 from pigtail.job.quantities import DOINGS
 from pigtail.job.wiring import rails_of
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.cascade import section_inputs
 from pigtail.model.estimate import Estimate, Input, Wanted
@@ -82,7 +83,12 @@ class Lives:
             for state, (field, words, plausible) in product(states, PER_STATE):
                 told = self.job.state(state)
                 known = getattr(rail.in_state(state), field) or getattr(rail, field)
-                said = f"{self.job.label(address)}: {words} while “{told.name if told else state}”"
+                said = tr(
+                    "{address}: {words} while “{more}”",
+                    address=self.job.label(address),
+                    words=words,
+                    more=told.name if told else state,
+                )
                 name, subject = _named(field, state, at), subjects.terminal(address)
                 found.append(Input(name, said, known, plausible, subject, field, in_deck=False))
         return found
@@ -164,25 +170,35 @@ class Lives:
         for k, life in enumerate(self.lives):
             when = self._when(life)
             wanted |= {
-                f"{k}_v": Wanted("V", f"the supply at the module's pins{when}"),
-                f"{k}_a": Wanted("A", f"the module's current{when}"),
-                f"{k}_margin_v": Wanted("V", f"the room above the module's lowest supply{when}"),
+                f"{k}_v": Wanted("V", tr("the supply at the module's pins{when}", when=when)),
+                f"{k}_a": Wanted("A", tr("the module's current{when}", when=when)),
+                f"{k}_margin_v": Wanted(
+                    "V", tr("the room above the module's lowest supply{when}", when=when)
+                ),
             }
             for at in range(len(self.rails)):
                 wanted |= {
-                    f"{k}_rail{at}_given_a": Wanted("A", f"what the rail gives to the supply{when}"),
-                    f"{k}_rail{at}_a": Wanted("A", f"the current from the rail{when}"),
-                    f"{k}_rail{at}_margin_a": Wanted("A", f"the current that the rail can still give{when}"),
-                    f"{k}_rail{at}_room": Wanted("", f"the part of the rail's current to spare{when}"),
+                    f"{k}_rail{at}_given_a": Wanted(
+                        "A", tr("what the rail gives to the supply{when}", when=when)
+                    ),
+                    f"{k}_rail{at}_a": Wanted("A", tr("the current from the rail{when}", when=when)),
+                    f"{k}_rail{at}_margin_a": Wanted(
+                        "A", tr("the current that the rail can still give{when}", when=when)
+                    ),
+                    f"{k}_rail{at}_room": Wanted(
+                        "", tr("the part of the rail's current to spare{when}", when=when)
+                    ),
                 }
             if self.supply.converter is not None:
-                said = f"the current that the converter can still give{when}"
+                said = tr("the current that the converter can still give{when}", when=when)
                 wanted[f"{k}_given_room_a"] = Wanted("A", said)
                 if life.lasts:
                     wanted |= {
-                        f"{k}_tj_c": Wanted("°C", f"the junction temperature{when}"),
-                        f"{k}_tj_room_c": Wanted("°C", f"the room below the hottest junction{when}"),
-                        f"{k}_w": Wanted("W", f"the heat in the converter{when}"),
+                        f"{k}_tj_c": Wanted("°C", tr("the junction temperature{when}", when=when)),
+                        f"{k}_tj_room_c": Wanted(
+                            "°C", tr("the room below the hottest junction{when}", when=when)
+                        ),
+                        f"{k}_w": Wanted("W", tr("the heat in the converter{when}", when=when)),
                     }
         return wanted
 
@@ -190,13 +206,17 @@ class Lives:
         """When a life is, in words that follow a number."""
         state = self.job.state(life.state)
         where = (
-            f" while “{state.name}”" if state is not None and life.state != self.job.working_state() else ""
+            tr(" while “{state}”", state=state.name)
+            if state is not None and life.state != self.job.working_state()
+            else ""
         )
         doing = "" if life.doing == PLAYING else f" {life.doing}" if life.doing == IN_A_BURST else ""
         return (
             f"{where}{doing}"
             if life.doing not in DOINGS
-            else f"{where}{' and' if where else ' while'} {life.doing}"
+            else tr("{where} and {doing}", where=where, doing=tr(life.doing))
+            if where
+            else tr(" while {doing}", doing=tr(life.doing))
         )
 
     def study(

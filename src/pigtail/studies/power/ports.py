@@ -27,13 +27,14 @@ from pigtail.job.document import (
     WindingEnd,
 )
 from pigtail.job.wiring import rail_of
+from pigtail.language import tr
 from pigtail.studies.findings import Finding
 from pigtail.studies.wording import tell
 
 SUPPLIES = (Rail, SupplyIn)
 SIGNALS = (AudioOut, AudioIn, Digital, Video, Control)
 #: Ports at which a network stands on a return, and what they are called.
-FEET = {"com": "the common", "back": "the source's return"}
+FEET = {"com": tr("the common"), "back": tr("the source's return")}
 
 
 def port_findings(job: Job) -> list[Finding]:
@@ -130,8 +131,8 @@ def _told(code: str, link: Link, name: str, other: str, terminal: AnyTerminal | 
     words = {"link": link.name, "name": name, "other": other}
     if code == "power.foot_on_supply":
         words["consequence"] = (
-            "its volts go where 0 V belongs"
+            tr("its volts go where 0 V belongs")
             if isinstance(terminal, SUPPLIES)
-            else "it is shorted to that foot"
+            else tr("it is shorted to that foot")
         )
     return tell(code, link.id, words)

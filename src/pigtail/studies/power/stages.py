@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from pigtail.catalogue.topologies import Does
 from pigtail.job.document import AudioIn, Job, Link, Purpose, Rail
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, networks, section_inputs, swing_volts
 from pigtail.model.estimate import Wanted
@@ -105,9 +106,9 @@ def _rail(model: Model, rail: str) -> Finding:
         }
 
     wanted = {
-        "rail_margin_a": Wanted("A", "the current the rail can still give"),
-        "rail_room": Wanted("", "the part of the rail's current to spare"),
-        "drawn": Wanted("A", "the current from the rail, everything at its most"),
+        "rail_margin_a": Wanted("A", tr("the current the rail can still give")),
+        "rail_room": Wanted("", tr("the part of the rail's current to spare")),
+        "drawn": Wanted("A", tr("the current from the rail, everything at its most")),
     }
     numbers = estimate(inputs, solve, wanted)
     limit = getattr(job.terminal(rail), "limit", None)
@@ -134,16 +135,16 @@ def _volts(model: Model, link: Link, stage: Network, rail: str) -> Finding:
         return {"stage_room_v": highest - most, "stage_v": most, "stage_least_v": volts.min(axis=0)}
 
     wanted = {
-        "stage_room_v": Wanted("V", "the room below what the stage stands"),
-        "stage_v": Wanted("V", "the supply of the stage"),
-        "stage_least_v": Wanted("V", "the least that the stage is supplied with"),
+        "stage_room_v": Wanted("V", tr("the room below what the stage stands")),
+        "stage_v": Wanted("V", tr("the supply of the stage")),
+        "stage_least_v": Wanted("V", tr("the least that the stage is supplied with")),
     }
     numbers = estimate(inputs, solve, wanted)
     figures = {i.field: i.ends[1] for i in section_inputs(link, stage.at)}
     words = {
         "link": link.name,
         "stage": stage.shape.short,
-        "name": model.job.label(rail) if rail else "its own supply",
+        "name": model.job.label(rail) if rail else tr("its own supply"),
         "volts": numbers["stage_v"].short(),
         "highest": f"{figures['highest']:g} V",
     }

@@ -17,6 +17,7 @@ from pigtail.job.document import HOST, Job, Link, Mode, Purpose, Rail, SupplyCla
 from pigtail.job.energy import Winding
 from pigtail.job.windings import winding_at, winding_of
 from pigtail.job.wiring import addresses_of, pin_of, rail_of, rails_of, return_address, supply_links
+from pigtail.language import tr
 from pigtail.model.course import alternating
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
@@ -258,7 +259,7 @@ def _states(model: Model, pin: str, link: Link, rail: str) -> list[Finding]:
     if idle:
         # an adapter of its own empties no battery of the host
         drains = job.host.supply is SupplyClass.BATTERY and rail.startswith(f"{HOST}.")
-        words["consequence"] = " and empties the battery" if drains else ""
+        words["consequence"] = tr(" and empties the battery") if drains else ""
         return [tell("power.always_on", pin, words, severity=Severity.FIX if drains else None)]
     elsewhere = playing_for_nothing(model, pin, on)
     if elsewhere:
@@ -279,7 +280,7 @@ def _is_alive(job: Job, rail: str, state: str) -> bool:
 def _swapped(job: Job, link: Link, pin: str) -> str:
     """What shows that plus and minus of a supply are swapped, in words; empty where nothing does."""
     if pin in link.at("com"):
-        return f"{job.label(pin)} is joined to its common"
+        return tr("{pin} is joined to its common", pin=job.label(pin))
     rail = next((a for a in link.at("com") if isinstance(job.terminal(a), Rail)), None)
     if rail is None:
         back = return_address(job, pin)
@@ -289,4 +290,4 @@ def _swapped(job: Job, link: Link, pin: str) -> str:
         rail = next(
             (j.terminal for x in returns for j in x.joins if isinstance(job.terminal(j.terminal), Rail)), None
         )
-    return f"{job.label(rail)} is joined where the return belongs" if rail else ""
+    return tr("{rail} is joined where the return belongs", rail=job.label(rail)) if rail else ""

@@ -10,6 +10,7 @@ from pigtail.catalogue.topologies import Does
 from pigtail.circuit import Solution
 from pigtail.job.document import Function, Job, Link, Return, SupplyIn
 from pigtail.job.readings import plain, standing
+from pigtail.language import tr
 from pigtail.model import subjects
 from pigtail.model.cascade import Network, networks, section_inputs
 from pigtail.model.estimate import Estimate, Input, Wanted
@@ -32,7 +33,7 @@ def ambient_input(job: Job) -> Input:
     """The temperature inside the case, that all heat is judged from [°C]."""
     return Input(
         "ambient",
-        "temperature inside the case",
+        tr("temperature inside the case"),
         job.ambient,
         AMBIENT_PLAUSIBLE_C,
         subjects.JOB,
@@ -104,29 +105,31 @@ class DirectSupply:
     def wanted(self) -> dict[str, Wanted]:
         """The numbers of a supply."""
         wanted = {
-            "module_v": Wanted("V", "the supply at the module's pins"),
-            "module_v_burst": Wanted("V", "the supply at the module's pins in a burst"),
-            "low_margin_v": Wanted("V", "the room above the module's lowest supply"),
-            "high_margin_v": Wanted("V", "the room below the module's highest supply"),
-            "highest_v": Wanted("V", "the most at the module's pins, in any state and with nothing drawn"),
-            "lowest_v": Wanted("V", "the least that anything is supplied with, in any state"),
-            "rail_v": Wanted("V", "the rail under load"),
-            "rail_current_a": Wanted("A", "the current from the rail"),
-            "rail_current_burst_a": Wanted("A", "the current from the rail in a burst"),
-            "rail_margin_a": Wanted("A", "the current the rail can still give in a burst"),
-            "rail_room": Wanted("", "the part of the rail's current to spare"),
-            "module_current_a": Wanted("A", "the module's current"),
-            "module_current_burst_a": Wanted("A", "the module's burst current"),
+            "module_v": Wanted("V", tr("the supply at the module's pins")),
+            "module_v_burst": Wanted("V", tr("the supply at the module's pins in a burst")),
+            "low_margin_v": Wanted("V", tr("the room above the module's lowest supply")),
+            "high_margin_v": Wanted("V", tr("the room below the module's highest supply")),
+            "highest_v": Wanted(
+                "V", tr("the most at the module's pins, in any state and with nothing drawn")
+            ),
+            "lowest_v": Wanted("V", tr("the least that anything is supplied with, in any state")),
+            "rail_v": Wanted("V", tr("the rail under load")),
+            "rail_current_a": Wanted("A", tr("the current from the rail")),
+            "rail_current_burst_a": Wanted("A", tr("the current from the rail in a burst")),
+            "rail_margin_a": Wanted("A", tr("the current the rail can still give in a burst")),
+            "rail_room": Wanted("", tr("the part of the rail's current to spare")),
+            "module_current_a": Wanted("A", tr("the module's current")),
+            "module_current_burst_a": Wanted("A", tr("the module's burst current")),
         }
         if self.converter is not None:
             wanted |= {
-                "dropout_margin_v": Wanted("V", "the room above dropout"),
-                "input_v": Wanted("V", "the most at the converter's input"),
-                "input_room_v": Wanted("V", "the room below the converter's highest input"),
-                "regulator_w": Wanted("W", "the heat in the regulator"),
-                "regulator_tj_c": Wanted("°C", "the junction temperature"),
-                "regulator_room_c": Wanted("°C", "the room below the hottest junction allowed"),
-                "regulator_margin_a": Wanted("A", "the current the regulator can still give in a burst"),
+                "dropout_margin_v": Wanted("V", tr("the room above dropout")),
+                "input_v": Wanted("V", tr("the most at the converter's input")),
+                "input_room_v": Wanted("V", tr("the room below the converter's highest input")),
+                "regulator_w": Wanted("W", tr("the heat in the regulator")),
+                "regulator_tj_c": Wanted("°C", tr("the junction temperature")),
+                "regulator_room_c": Wanted("°C", tr("the room below the hottest junction allowed")),
+                "regulator_margin_a": Wanted("A", tr("the current the regulator can still give in a burst")),
             }
         return wanted
 
@@ -256,7 +259,9 @@ class DirectSupply:
         }
         under = {"volts": n["module_v_burst"].short(), "lowest": f"{self._nominal(self.pin, 'minimum'):g} V"}
         where = {
-            "where": "module's pins" if self.converter is None else f"{self.shape.short} or the module's pins"
+            "where": "module's pins"
+            if self.converter is None
+            else tr("{short} or the module's pins", short=self.shape.short)
         }
         polarity = judge("power.reversed", n, self.pin, where, owner=self.link.id)
         if polarity.severity is Severity.STOP:
@@ -317,14 +322,14 @@ class DirectSupply:
             return ""
         case = self.cases[int(volts.argmax())] if volts.max() > volts[0] + NOTABLE_V else self.cases[0]
         states = [s.name for s in self.job.host.states if case.items() >= net.switches.get(s.id, {}).items()]
-        resting = ", with nothing drawn," if case["asleep"] else ""
+        resting = tr(", with nothing drawn,") if case["asleep"] else ""
         here = case.keys() <= {"bursting", "asleep"} or not states
-        return resting if here else f" while “{states[0]}”"
+        return resting if here else tr(" while “{state}”", state=states[0])
 
     def _ripple(self) -> str:
         """The ripple that was read, in words that follow a sentence; empty where none was."""
         return (
-            f", the ripple of {format_quantity(self.valley, 'V')} below the mean taken off"
+            tr(", the ripple of {valley} below the mean taken off", valley=format_quantity(self.valley, "V"))
             if self.valley
             else ""
         )

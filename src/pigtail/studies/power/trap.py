@@ -17,6 +17,7 @@ from pigtail.job.document import HOST, Job, Link
 from pigtail.job.energy import Earthed, Winding
 from pigtail.job.windings import winding_of
 from pigtail.job.wiring import star_address
+from pigtail.language import tr
 from pigtail.model import names, subjects
 from pigtail.model.cascade import networks
 from pigtail.model.course import course_of
@@ -51,7 +52,7 @@ def trap_findings(model: Model, link: Link) -> list[Finding]:
     bad = [e for e, amps in tried.items() if amps]
     if not bad:
         return []
-    words["cases"] = " or ".join(f"its {e.value}" for e in bad)
+    words["cases"] = " or ".join(tr("its {e}", e=e.value) for e in bad)
     words["amps"] = format_quantity(max(tried.values()), "A")
     return [tell("power.reference_unknown", link.id, words)]
 
@@ -65,7 +66,7 @@ def _possible(winding: Winding) -> Iterator[Earthed]:
 def _trapped(job: Job, link: Link, winding: Winding, amps: float, words: dict[str, str]) -> Finding:
     """The finding of a short: of legs that are swapped where the other way round is none, else of the trap."""
     words["amps"] = format_quantity(amps, "A")
-    words["earthed"] = job.label(f"{HOST}.{winding.earthed_at}") if winding.earthed_at else "no end"
+    words["earthed"] = job.label(f"{HOST}.{winding.earthed_at}") if winding.earthed_at else tr("no end")
     rectifier = next(n for n in networks(link) if Does.RECTIFIES in n.shape.does)
     leg = next(iter(link.at("leg")), "")
     ends = (winding.first, winding.second)

@@ -19,6 +19,7 @@ from pigtail.job.safety import MOST_MAINS
 from pigtail.job.steps import Hold
 from pigtail.job.windings import winding_at
 from pigtail.job.wiring import probe_against, return_address, supply_links
+from pigtail.language import tr
 from pigtail.model.errors import CompileError
 from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
@@ -108,7 +109,7 @@ class Predicted:
         try:
             net = self._probed(part, places)
             cases = [c for c in cases if c.state in net.switches]
-            wanted = {str(k): Wanted("V", "the reading") for k in range(len(cases))}
+            wanted = {str(k): Wanted("V", tr("the reading")) for k in range(len(cases))}
             inputs = [i for i in net.inputs if i.in_deck]
             found = (
                 estimate(inputs, lambda samples: self._solved(net, places, cases, samples), wanted)
@@ -188,30 +189,40 @@ def _plug(held: HeldAt, how: str) -> Hold:
     ask = _ask(held, Function.DC_VOLTS, load.ohm if load is not None else None)
     kind = "joined" if how == "joined" else "plug"
     if not held.state:
-        return Hold(kind, ask, unknown="the host has no states yet: say in Survey which there are")
+        return Hold(kind, ask, unknown=tr("the host has no states yet: say in Survey which there are"))
     if how == "load" and load is None:
         return Hold(
             kind,
             ask,
-            unknown=f"what {held.plan.owner(held.address)} draws is not known: look it up in its papers",
+            unknown=tr(
+                "what {owner} draws is not known: look it up in its papers",
+                owner=held.plan.owner(held.address),
+            ),
         )
     if pin.minimum is None or pin.maximum is None:
         return Hold(
             kind,
             ask,
-            unknown=f"what {held.plan.owner(held.address)} takes is not known: look it up in its papers",
+            unknown=tr(
+                "what {owner} takes is not known: look it up in its papers",
+                owner=held.plan.owner(held.address),
+            ),
         )
     least, most = pin.minimum.high, pin.maximum.low
     found = held.predicted.of(Case(held.address, held.state, how))
     said = _span(found)
     if said is None:
         missing = (
-            f"{found.missing[0].words} is not known"
+            tr("{words} is not known", words=found.missing[0].words)
             if found is not None and found.missing
-            else "the model has no answer"
+            else tr("the model has no answer")
         )
         return _ranged(
-            Hold(kind, ask, least=least, most=most), least, most, None, f"what the module takes; {missing}"
+            Hold(kind, ask, least=least, most=most),
+            least,
+            most,
+            None,
+            tr("what the module takes; {missing}", missing=missing),
         )
     low, high = said
     if _from_winding(job, held.address):
@@ -220,15 +231,19 @@ def _plug(held: HeldAt, how: str) -> Hold:
     low, high = instrument.value(Function.DC_VOLTS, low).low, instrument.value(Function.DC_VOLTS, high).high
     if high < least or low > most:
         return Hold(kind, ask, least=least, most=most, expected=found.value if found else None,
-                    unknown=f"the plan itself gives {format_spread(found.value or 0.0, low, high, 'V') if found else '?'}, "
-                    f"and the module takes {least:g} to {most:g} V: mend that in Power first")  # fmt: skip
+                    unknown=tr(
+                        "the plan itself gives {gives}, and the module takes {least:g} to {most:g} V: mend that in Power first",
+                        gives=format_spread(found.value or 0.0, low, high, "V") if found else "?",
+                        least=least,
+                        most=most,
+                    ))  # fmt: skip
     hold = Hold(kind, ask, least=least, most=most)
     return _ranged(
         hold,
         max(low, least),
         min(high, most),
         found.value if found else None,
-        "the model, within what the module takes",
+        tr("the model, within what the module takes"),
     )
 
 
@@ -236,9 +251,9 @@ def _ranged(hold: Hold, low: float, high: float, expected_v: float | None, sourc
     """A hold point with its range, to a microvolt: the last digits of two solutions of one circuit may differ."""
     low, high = round(low, 6), round(high, 6)
     expected_v = round(expected_v, 6) if expected_v is not None else None
-    words = f"{format_quantity(low, 'V')} to {format_quantity(high, 'V')}"
+    words = tr("{low} to {high}", low=format_quantity(low, "V"), high=format_quantity(high, "V"))
     if expected_v is not None:
-        words += f", most likely {format_quantity(expected_v, 'V')}"
+        words += tr(", most likely {expected_v}", expected_v=format_quantity(expected_v, "V"))
     return replace(hold, low=low, high=high, expected=expected_v, words=words, source=source)
 
 
@@ -280,23 +295,24 @@ def plug_state(held: HeldAt) -> Hold:
         off = said is not None and max(abs(said[0]), abs(said[1])) < OFF_V
     if off:
         ask = _ask(held, Function.DC_VOLTS)
-        return Hold("plug", ask, low=-OFF_V, high=OFF_V, expected=0.0, words=f"0 V, less than {OFF_V:g} V: it is to be off here",
-                    source="the plan")  # fmt: skip
+        return Hold("plug", ask, low=-OFF_V, high=OFF_V, expected=0.0,
+                    words=tr("0 V, less than {off_v:g} V: it is to be off here", off_v=OFF_V),
+                    source=tr("the plan"))  # fmt: skip
     return _plug(held, "open")
 
 
 def no_short(held: HeldAt) -> Hold:
     """No short at a free plug."""
     ask = replace(_ask(held, Function.RESISTANCE), state=unplugged(held.plan.papers))
-    return Hold("no_short", ask, low=CLEAR_OHM, high=1e12, least=CLEAR_OHM, words="more than 1 kΩ, rising as capacitors charge",
-                source="common practice")  # fmt: skip
+    return Hold("no_short", ask, low=CLEAR_OHM, high=1e12, least=CLEAR_OHM, words=tr("more than 1 kΩ, rising as capacitors charge"),
+                source=tr("common practice"))  # fmt: skip
 
 
 def tap_dc(held: HeldAt) -> Hold:
     """DC at a tap, the network joined and the module not."""
     job, ask = held.plan.job, _ask(held, Function.DC_VOLTS)
     if not held.state:
-        return Hold("tap", ask, unknown="the host has no states yet: say in Survey which there are")
+        return Hold("tap", ask, unknown=tr("the host has no states yet: say in Survey which there are"))
     wanted = expected(job, ask)
     found = held.predicted.of(Case(held.address, held.state, "open"))
     said = _span(found)
@@ -304,13 +320,16 @@ def tap_dc(held: HeldAt) -> Hold:
         return Hold(
             "tap",
             ask,
-            unknown=f"what DC {job.label(held.address)} has is not known: read it before anything is joined",
+            unknown=tr(
+                "what DC {address} has is not known: read it before anything is joined",
+                address=job.label(held.address),
+            ),
         )
     ends = [e for e in (said, (wanted.low, wanted.high) if wanted is not None else None) if e is not None]
     instrument = meter(job.meter)
     low = instrument.value(Function.DC_VOLTS, min(e[0] for e in ends)).low - MOVED_V / 2
     high = instrument.value(Function.DC_VOLTS, max(e[1] for e in ends)).high + MOVED_V / 2
-    source = "the model" if wanted is None else f"{wanted.source}, and the model"
+    source = tr("the model") if wanted is None else tr("{source}, and the model", source=wanted.source)
     return _ranged(Hold("tap", ask), low, high, found.value if found is not None else None, source)
 
 
@@ -319,10 +338,10 @@ def as_found(held: HeldAt) -> Hold:
     job = held.plan.job
     ask = Ask(held.address, probe_against(held.plan.papers, held.address), held.state, Function.DC_VOLTS)
     if not held.state:
-        return Hold("found", ask, unknown="the host has no states yet: say in Survey which there are")
+        return Hold("found", ask, unknown=tr("the host has no states yet: say in Survey which there are"))
     wanted = expected(job, ask)
     low, high = (wanted.low, wanted.high) if wanted is not None else (-1e6, 1e6)
-    words = wanted.words if wanted is not None else "whatever it reads: it is kept to compare with"
+    words = wanted.words if wanted is not None else tr("whatever it reads: it is kept to compare with")
     read = standing(held.plan.papers, held.address, Function.DC_VOLTS)
     first = next((r for r in read if plain(r) and ask.answered_by(r)), None)
     return Hold("found", ask, low=low, high=high, expected=first.value.nominal if first is not None else None, words=words,
@@ -332,7 +351,7 @@ def as_found(held: HeldAt) -> Hold:
 def empty(held: HeldAt) -> Hold:
     """The reservoir before anything inside is touched."""
     return Hold("empty", replace(_ask(held, Function.DC_VOLTS), state=unplugged(held.plan.papers)), low=-EMPTY_V, high=EMPTY_V,
-                least=-EMPTY_V, most=EMPTY_V, words=f"below {EMPTY_V:g} V", source="common practice")  # fmt: skip
+                least=-EMPTY_V, most=EMPTY_V, words=tr("below {empty_v:g} V", empty_v=EMPTY_V), source=tr("common practice"))  # fmt: skip
 
 
 RULES: dict[str, Callable[[HeldAt], Hold]] = {
@@ -352,8 +371,13 @@ def as_it_was(hold: Hold, job: Job) -> Hold:
     then = read[0].value
     slack = max(MOVED_PART * abs(then.nominal), MOVED_V)
     low, high = then.low - slack, then.high + slack
-    span = f"{format_quantity(low, 'V')} to {format_quantity(high, 'V')}"
-    words = f"as it was found, {format_quantity(then.nominal, 'V')} (reading {read[0].id}): {span}"
+    span = tr("{low} to {high}", low=format_quantity(low, "V"), high=format_quantity(high, "V"))
+    words = tr(
+        "as it was found, {nominal} (reading {id}): {span}",
+        nominal=format_quantity(then.nominal, "V"),
+        id=read[0].id,
+        span=span,
+    )
     return replace(
         hold,
         kind="again",
@@ -383,5 +407,5 @@ def alive_words(job: Job, addresses: tuple[str, ...]) -> str:
     states = [s for s in live if all(alive(t, s) for t in terminals)]
     if not states or len(states) == len(live):
         return ""
-    names = " or ".join(f"“{s.name}”" for s in job.host.states if s.id in states)
-    return f" Dark and silent until {names}: elsewhere that is no fault."
+    names = tr(" or ").join(f"“{s.name}”" for s in job.host.states if s.id in states)
+    return tr(" Dark and silent until {names}: elsewhere that is no fault.", names=names)

@@ -9,19 +9,20 @@ from pathlib import Path
 import msgspec
 
 from pigtail.job.steps import Power
-from pigtail.language import said
+from pigtail.language import said, tr
 
 DATA = Path(__file__).parent / "data"
 #: The parts of the work, in words.
 PHASES = {
-    "before": "Before it is opened", "open": "Open it", "ready": "Prepare", "wire": "Wire it",
-    "supply": "Supply, before the module is joined", "join": "Join the module", "prove": "Prove it, open",
-    "close": "Close it, prove again, record", "turn": "Power",
+    "before": tr("Before it is opened"), "open": tr("Open it"), "ready": tr("Prepare"), "wire": tr("Wire it"),
+    "supply": tr("Supply, before the module is joined"), "join": tr("Join the module"), "prove": tr("Prove it, open"),
+    "close": tr("Close it, prove again, record"), "turn": tr("Power"),
 }  # fmt: skip
 #: The same on the way back.
 BACK_PHASES = {
-    "before": "Try it", "open": "Read it as it was, and close it", "ready": "Take back what was prepared", "wire": "Take the wires off",
-    "supply": "The supply", "join": "Take the module off", "prove": "Prove it", "close": "Open it",
+    "before": tr("Try it"), "open": tr("Read it as it was, and close it"), "ready": tr("Take back what was prepared"),
+    "wire": tr("Take the wires off"),
+    "supply": tr("The supply"), "join": tr("Take the module off"), "prove": tr("Prove it"), "close": tr("Open it"),
 }  # fmt: skip
 
 

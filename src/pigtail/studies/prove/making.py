@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from pigtail.job.document import HOST
 from pigtail.job.hazards import MAINS, caution_of
 from pigtail.job.steps import TURN, Hold, Power, RunStep
+from pigtail.language import tr
 from pigtail.studies.prove.expecting import RULES, HeldAt, Predicted, alive_words, as_it_was, reservoir
 from pigtail.studies.prove.kinds import Kind, kinds
 from pigtail.studies.prove.ordering import HostStand, ordered
@@ -132,8 +133,8 @@ class Maker:
         return (
             study_discharge(self.plan.job.host).sentence
             if reservoir(self.plan) or mains
-            else "Wait a minute."
+            else tr("Wait a minute.")
         )
 
 
-AS_BEFORE = "Does everything work as it did before the work?"
+AS_BEFORE = tr("Does everything work as it did before the work?")

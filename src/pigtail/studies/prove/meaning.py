@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from pigtail.job.steps import Hold
+from pigtail.language import tr
 from pigtail.studies.prove.expecting import CLEAR_OHM, OFF_V, SHORT_OHM
 from pigtail.studies.prove.kinds import Meaning, meanings
 from pigtail.units import format_quantity
@@ -53,19 +54,27 @@ def explained(hold: Hold, value: Known) -> Explained:
         return Explained(
             False,
             off,
-            f"Nobody can tell whether {shown} is right: {hold.unknown}.",
-            "Pass it only with a written reason.",
+            tr("Nobody can tell whether {shown} is right: {unknown}.", shown=shown, unknown=hold.unknown),
+            tr("Pass it only with a written reason."),
         )
     if not off:
         about = _against_model(hold, value)
-        return Explained(True, off, f"In range, {hold.words}.{about}")
+        return Explained(True, off, tr("In range, {hold}.{about}", hold=hold.words, about=about))
     if off == "near":
-        words = f"{shown} lies so near the limit that the meter's own error reaches past it ({hold.words})."
-        finer = "Read it with a finer meter, or turn the supply to the middle of its range."
-        return Explained(False, off, words, "Do not go on by this reading.", finer)
+        words = tr(
+            "{shown} lies so near the limit that the meter's own error reaches past it ({hold}).",
+            shown=shown,
+            hold=hold.words,
+        )
+        finer = tr("Read it with a finer meter, or turn the supply to the middle of its range.")
+        return Explained(False, off, words, tr("Do not go on by this reading."), finer)
     meaning = meanings().get(hold.kind, {}).get(off) or meanings()["plug"]["off"]
     return Explained(
-        False, off, f"Out of range, {hold.words}: {meaning.means}.", meaning.not_now, meaning.look
+        False,
+        off,
+        tr("Out of range, {hold}: {means}.", hold=hold.words, means=meaning.means),
+        meaning.not_now,
+        meaning.look,
     )
 
 
@@ -80,8 +89,9 @@ def _against_model(hold: Hold, value: Known) -> str:
     if hold.expected is None or hold.kind not in ("plug", "joined"):
         return ""
     off = value.nominal - hold.expected
-    return (
-        f" {format_quantity(abs(off), value.unit)} {'above' if off > 0 else 'below'} what the model says."
-        if abs(off) > 1e-3
-        else ""
-    )
+    if abs(off) <= 1e-3:
+        return ""
+    size = format_quantity(abs(off), value.unit)
+    if off > 0:
+        return tr(" {size} above what the model says.", size=size)
+    return tr(" {size} below what the model says.", size=size)

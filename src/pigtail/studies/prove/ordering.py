@@ -8,6 +8,7 @@ from functools import cache
 from typing import NamedTuple
 
 from pigtail.job.steps import Power, RunStep
+from pigtail.language import tr
 
 
 class HostStand(NamedTuple):
@@ -48,7 +49,10 @@ class NeedsCircleError(ValueError):
 
     def __init__(self, steps: Sequence[str]) -> None:
         super().__init__(
-            f"these steps need each other in a circle: {', '.join(steps[:8])}; mend their needs in steps.toml"
+            tr(
+                "these steps need each other in a circle: {listed}; mend their needs in steps.toml",
+                listed=", ".join(steps[:8]),
+            )
         )
         self.steps = tuple(steps)
 

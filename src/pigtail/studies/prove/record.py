@@ -7,6 +7,7 @@ import msgspec
 from pigtail.job.document import Job
 from pigtail.job.logbook import Done, Filed, KeptAt, LogEntry, Noted, Passed, Spent, Waived
 from pigtail.job.reading_import import text_of
+from pigtail.language import tr
 from pigtail.studies.prove.ledger import Ledger, kind_of
 from pigtail.studies.prove.telling import cost_of, money
 from pigtail.units import format_quantity
@@ -33,8 +34,8 @@ class RecordTables(msgspec.Struct, frozen=True):
 
 #: The columns of the tables.
 DONE = ("when", "step", "how", "took", "note")
-KEPT = ("what", "kept where", "how it went", "now")
-READINGS = ("hold point", "reading", "expected", "range", "what it says")
+KEPT = ("what", tr("kept where"), tr("how it went"), "now")
+READINGS = (tr("hold point"), "reading", "expected", "range", tr("what it says"))
 COST = ("what", "price", "became")
 FILES = ("what", "file")
 NOTES = ("when", "note")
@@ -68,12 +69,12 @@ def _when(entry: LogEntry) -> str:
 
 def _done(entry: Done | Passed | Waived) -> RecordLine:
     if isinstance(entry, Passed):
-        how = f"passed by {entry.reading}"
+        how = tr("passed by {reading}", reading=entry.reading)
     elif isinstance(entry, Waived):
-        how = f"passed for a reason: {entry.reason}"
+        how = tr("passed for a reason: {reason}", reason=entry.reason)
     else:
-        how = "done" if entry.fine else "looked at: not right"
-    how = f"taken back, {how}" if entry.back else how
+        how = "done" if entry.fine else tr("looked at: not right")
+    how = tr("taken back, {how}", how=how) if entry.back else how
     return RecordLine(
         entry.id,
         (_when(entry), entry.words, how, took(entry.seconds) if entry.seconds else "", entry.note),
@@ -84,7 +85,7 @@ def _done(entry: Done | Passed | Waived) -> RecordLine:
 def _kept(entry: KeptAt, ledger: Ledger) -> RecordLine:
     last = ledger.last.get(entry.step)
     closed = ledger.done(f"close:{entry.step.partition(':')[2]}") if kind_of(entry.step) == "open" else None
-    now = "put back" if closed is not None or (last is not None and last.entry.back) else "kept"
+    now = tr("put back") if closed is not None or (last is not None and last.entry.back) else "kept"
     return RecordLine(entry.id, (entry.what, entry.where, entry.how, now), entry.struck)
 
 
@@ -98,12 +99,14 @@ def _reading(job: Job, entry: Passed | Waived, ledger: Ledger) -> RecordLine:
     )
     if isinstance(entry, Waived):
         return RecordLine(
-            entry.id, (where, shown, "", "", f"passed for a reason: {entry.reason}"), entry.struck
+            entry.id,
+            (where, shown, "", "", tr("passed for a reason: {reason}", reason=entry.reason)),
+            entry.struck,
         )
     unit = reading.value.unit if reading is not None else ""
     said = format_quantity(entry.expected, unit) if entry.expected is not None else ""
     span = (
-        f"{_end(entry.low, unit)} to {_end(entry.high, unit)}"
+        tr("{end} to {end2}", end=_end(entry.low, unit), end2=_end(entry.high, unit))
         if entry.low is not None and entry.high is not None
         else ""
     )
@@ -124,13 +127,16 @@ def _against(entry: Passed, value: float) -> str:
     off = value - entry.expected
     side = (entry.high - entry.expected) if off > 0 else (entry.expected - entry.low)
     if abs(off) <= EXACT_V:
-        return "as the model says"
+        return tr("as the model says")
     edge = (
-        ": some value of the plan lies at the end of its spread"
+        tr(": some value of the plan lies at the end of its spread")
         if side > 0 and abs(off) > EDGE * side
         else ""
     )
-    return f"{format_quantity(abs(off), 'V')} {'above' if off > 0 else 'below'} the model{edge}"
+    size = format_quantity(abs(off), "V")
+    return (
+        tr("{size} above the model", size=size) if off > 0 else tr("{size} below the model", size=size)
+    ) + edge
 
 
 def _end(value: float, unit: str) -> str:
@@ -140,7 +146,7 @@ def _end(value: float, unit: str) -> str:
 
 
 def _cost(job: Job, entry: Spent) -> RecordLine:
-    price = money(job, entry.amount) if entry.amount is not None else "not known"
+    price = money(job, entry.amount) if entry.amount is not None else tr("not known")
     return RecordLine(entry.id, (entry.what, price, entry.fate.value), entry.struck)
 
 
@@ -148,15 +154,15 @@ def _sums(job: Job) -> list[RecordLine]:
     """The sum against the budget, the ready-made thing, and the copy before."""
     cost, work = cost_of(job), job.work
     limits = (
-        ("budget", work.budget, ("left", "over")), ("the ready-made thing", work.ready_made, ("cheaper", "dearer")),
-        ("the copy before", work.cost_before, ("cheaper", "dearer")),
+        ("budget", work.budget, ("left", "over")), (tr("the ready-made thing"), work.ready_made, ("cheaper", "dearer")),
+        (tr("the copy before"), work.cost_before, ("cheaper", "dearer")),
     )  # fmt: skip
     told = [(words, limit, sides) for words, limit, sides in limits if limit is not None]
     if not told and not any(isinstance(e, Spent) and not e.struck for e in job.record):
         return []
-    open_words = f", and {len(cost.unpriced)} without a price" if cost.unpriced else ""
-    burnt = f"{money(job, cost.burnt)} of it burnt" if cost.burnt else ""
-    lines = [RecordLine("", ("in all", money(job, cost.total) + open_words, burnt))]
+    open_words = tr(", and {count} without a price", count=len(cost.unpriced)) if cost.unpriced else ""
+    burnt = tr("{money} of it burnt", money=money(job, cost.burnt)) if cost.burnt else ""
+    lines = [RecordLine("", (tr("in all"), money(job, cost.total) + open_words, burnt))]
     for words, limit, (less, more) in told:
         left = limit - cost.total
         lines.append(
@@ -170,6 +176,8 @@ def _sums(job: Job) -> list[RecordLine]:
 def _note(entry: LogEntry) -> RecordLine:
     if isinstance(entry, Noted):
         return RecordLine(
-            entry.id, (_when(entry), ("Next time: " if entry.otherwise else "") + entry.text), entry.struck
+            entry.id,
+            (_when(entry), (tr("Next time: ") if entry.otherwise else "") + entry.text),
+            entry.struck,
         )
     return RecordLine(entry.id, (_when(entry), entry.note), entry.struck)

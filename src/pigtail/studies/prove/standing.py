@@ -10,14 +10,15 @@ from pigtail.job.document import Function
 from pigtail.job.logbook import Done, Passed, Waived
 from pigtail.job.readings import plain, standing
 from pigtail.job.steps import Power, RunStand, RunStep, Standing
+from pigtail.language import tr
 from pigtail.studies.prove.kinds import kinds
 from pigtail.studies.prove.ledger import Last, Ledger, in_range, kind_of, looked_wrong, reads
 from pigtail.studies.prove.making import Maker
 from pigtail.studies.prove.ordering import Graph, with_turns
 
 #: Why a step is to be done again, or counts as open: what it rests on is to be done, or was taken back.
-BEFORE = "before it comes: "
-TAKEN_BACK = "what it rests on was taken back"
+BEFORE = tr("before it comes: ")
+TAKEN_BACK = tr("what it rests on was taken back")
 
 
 def stands_of(maker: Maker, ledger: Ledger) -> tuple[RunStand, ...]:
@@ -39,7 +40,7 @@ def _stood(acts: Sequence[RunStep], ledger: Ledger) -> tuple[list[RunStand], lis
         stand = _stand(step, ledger, [(stands[d], acts[d]) for d in sorted(graph.needs[k])])
         first = next((stands[d].step for d in sorted(graph.before[k]) if stands[d].open), None)
         if stand.open:
-            blocked = f"First: {first.says}" if first is not None else ""
+            blocked = tr("First: {says}", says=first.says) if first is not None else ""
             rests = [acts[d] for d in (*graph.needs[k], *graph.without[k])]
             stand = replace(stand, blocked=blocked, offer=_offer(step, rests, ledger))
             gone |= {acts[d].id: acts[d].back for d in graph.without[k] if acts[d].id in ledger.in_host}
@@ -89,7 +90,7 @@ def _by_earlier(step: RunStep, ledger: Ledger) -> RunStand:
     """A point that was read before anything was altered is read as it was found."""
     looked = ledger.last.get(step.id)
     if looked is not None and not looked.entry.back and isinstance(looked.entry, Done):
-        return RunStand(step, Standing.OPEN, "it was looked at and was not right")
+        return RunStand(step, Standing.OPEN, tr("it was looked at and was not right"))
     if step.hold is None or step.hold.kind != "found" or step.hold.ask is None:
         return RunStand(step)
     ask = step.hold.ask
@@ -103,7 +104,9 @@ def _by_earlier(step: RunStep, ledger: Ledger) -> RunStand:
             and (not before or reading.when <= before)
             and ledger.last.get(step.id) is None
         ):
-            return RunStand(step, Standing.DONE, f"read before, as {reading.id}", reading=reading.id)
+            return RunStand(
+                step, Standing.DONE, tr("read before, as {id}", id=reading.id), reading=reading.id
+            )
     return RunStand(step)
 
 
@@ -111,17 +114,17 @@ def _why_again(step: RunStep, done: Last, ledger: Ledger) -> str:
     """Why a step is to be done again by itself: the plan has changed, or its reading no longer holds; empty where it need not."""
     entry = done.entry
     if entry.mark != step.mark:
-        return f"the plan has changed since; then it was: {entry.words}"
+        return tr("the plan has changed since; then it was: {entry}", entry=entry.words)
     if isinstance(entry, Done):
         return (
-            "it was ticked off without a reading"
+            tr("it was ticked off without a reading")
             if step.hold is not None and step.hold.ask is not None
             else ""
         )
     if isinstance(entry, Waived):
         if step.hold is None and not step.files:
-            return "it cannot be passed with a reason: it is done, or it is not"
-        return "" if entry.reason.strip() else "no reason is written"
+            return tr("it cannot be passed with a reason: it is done, or it is not")
+        return "" if entry.reason.strip() else tr("no reason is written")
     return _why_not_passed(step, entry, ledger)
 
 
@@ -129,15 +132,18 @@ def _why_not_passed(step: RunStep, entry: Passed, ledger: Ledger) -> str:
     """Why a reading does not pass a hold point any more; empty where it does."""
     reading = ledger.readings.get(entry.reading)
     if step.hold is None or step.hold.ask is None:
-        return "nothing is read at it"
+        return tr("nothing is read at it")
     if reading is None or reading.struck:
-        return f"reading {entry.reading} was struck"
+        return tr("reading {reading} was struck", reading=entry.reading)
     if not reads(step, reading):
-        return f"reading {entry.reading} was taken on other probes, in another state or with something else across"
+        return tr(
+            "reading {reading} was taken on other probes, in another state or with something else across",
+            reading=entry.reading,
+        )
     if step.hold.unknown:
-        return f"its range is not known any more: {step.hold.unknown}"
+        return tr("its range is not known any more: {unknown}", unknown=step.hold.unknown)
     if not in_range(step, reading) and step.hold.kind != "found":
-        return f"reading {entry.reading} is out of what is expected now"
+        return tr("reading {reading} is out of what is expected now", reading=entry.reading)
     return ""
 
 
@@ -148,7 +154,7 @@ def _why_after(done: Last, ledger: Ledger, needs: list[tuple[RunStand, RunStep]]
             return stand.why if stand.why.startswith(BEFORE) else f"{BEFORE}{step.says}"
         other = ledger.done(step.id)
         if other is not None and other.place > done.place:
-            return f"this was done again since: {step.says}"
+            return tr("this was done again since: {says}", says=step.says)
     return ""
 
 
@@ -188,7 +194,7 @@ def _turned(step: RunStep, ledger: Ledger, *, done: bool) -> RunStand:
         return RunStand(step, Standing.DONE, entry=entry, reading=reading)
     looked = ledger.last.get(step.id)
     wrong = looked is not None and looked_wrong(looked.entry)
-    return RunStand(step, Standing.OPEN, "it was looked at and was not right" if wrong else "")
+    return RunStand(step, Standing.OPEN, tr("it was looked at and was not right") if wrong else "")
 
 
 def _blocked_by_turns(found: list[RunStand]) -> tuple[RunStand, ...]:
@@ -238,7 +244,9 @@ def way_back(acts: Sequence[RunStep], maker: Maker, ledger: Ledger) -> tuple[Run
     for step in coming:
         first = next((s.step for s in found if s.open), None)
         back = replace(step, id=f"{step.kind}:back:{step.of}", turned=True) if step.is_turn else step
-        found.append(RunStand(back, blocked=f"First: {first.says}" if first is not None else ""))
+        found.append(
+            RunStand(back, blocked=tr("First: {says}", says=first.says) if first is not None else "")
+        )
     return tuple(found)
 
 

@@ -12,6 +12,7 @@ from pigtail.job.hazards import MAINS
 from pigtail.job.logbook import Doing
 from pigtail.job.safety import Safety, safety
 from pigtail.job.steps import RunStand
+from pigtail.language import tr
 from pigtail.model.estimate import Estimate
 from pigtail.model.model import Model
 from pigtail.studies.findings import Finding
@@ -53,7 +54,7 @@ def _minutes(job: Job) -> float:
 
 
 def _count(number: int) -> Estimate:
-    return Estimate(float(number), float(number), float(number), "", Basis.MEASURED, "hold points left")
+    return Estimate(float(number), float(number), float(number), "", Basis.MEASURED, tr("hold points left"))
 
 
 def _reasons(stands: tuple[RunStand, ...], ledger: Ledger) -> list[RunStand]:

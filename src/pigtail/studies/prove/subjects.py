@@ -32,6 +32,7 @@ from pigtail.job.document import (
 )
 from pigtail.job.logbook import Alteration, Alters, Cover, Glue
 from pigtail.job.wiring import probe_against, return_links, supply_links
+from pigtail.language import tr
 from pigtail.panel.template import hole_of, work_on
 from pigtail.studies.control.meant import StateMoment, meant
 from pigtail.studies.prove.expecting import alive_words, dummy_of
@@ -41,13 +42,16 @@ from pigtail.studies.wording import listed
 from pigtail.units import format_quantity
 
 #: Where nobody told of a cover, there is at least one.
-THE_CASE = Cover(id="case", name="the cover")
+THE_CASE = Cover(id="case", name=tr("the cover"))
 #: How swarf is kept out: where the panel comes off, and where it does not.
-SWARF = "Take the panel off and carry it away from the boards first."
-SWARF_INSIDE = "Cover every board behind with tape and a cloth, turn it so that swarf falls out, and have the vacuum run beside the drill."
+SWARF = tr("Take the panel off and carry it away from the boards first.")
+SWARF_INSIDE = tr(
+    "Cover every board behind with tape and a cloth, turn it so that swarf falls out, and "
+    "have the vacuum run beside the drill."
+)
 GLUED = {
-    Glue.RUBBERY: " Adhesive: a few dots of the rubbery kind, nothing more.",
-    Glue.INSTANT: " Adhesive: none that sets hard.",
+    Glue.RUBBERY: tr(" Adhesive: a few dots of the rubbery kind, nothing more."),
+    Glue.INSTANT: tr(" Adhesive: none that sets hard."),
 }
 MAINS = ("mains, isolating transformer", "mains, switch-mode supply", "mains, valve stages")
 
@@ -71,12 +75,16 @@ def job_words(job: Job) -> dict[str, str]:
     live = [f"“{s.name}”" for s in job.live_states()]
     kind = supply_words().get(host.supply.value, {})
     return {
-        "host": host.name, "states": listed(live) if live else "as it is used", "job": job.name,
+        "host": host.name, "states": listed(live) if live else tr("as it is used"), "job": job.name,
         "cautions": " ".join((*CAUTIONS[host.supply], LOCAL_CODES)),
-        "tools": "meter, iron, bags and a pen for screws and parts"
-        + (", a resistor to discharge with, an RCD and a series lamp" if host.supply.value in MAINS else ", a current-limited supply"),
-        "unplug": kind.get("unplug", "Take its power away"), "plug": kind.get("plug", "Give it power"),
-        "limiter": kind.get("limiter", "through a current limit"), "live": kind.get("live", ""),
+        "tools": tr("meter, iron, bags and a pen for screws and parts")
+        + (
+            tr(", a resistor to discharge with, an RCD and a series lamp")
+            if host.supply.value in MAINS
+            else tr(", a current-limited supply")
+        ),
+        "unplug": kind.get("unplug", tr("Take its power away")), "plug": kind.get("plug", tr("Give it power")),
+        "limiter": kind.get("limiter", tr("through a current limit")), "live": kind.get("live", ""),
     }  # fmt: skip
 
 
@@ -84,9 +92,9 @@ def _job(plan: WorkPlan) -> Iterator[StepFor]:
     turnable = [p.name for p in plan.board.parts if p.mark >= 0 or p.legs or p.form in LEGS]
     connectors = [m.name for m in plan.modules]
     named = (
-        listed([*turnable, *(f"the plug of {n}" for n in connectors)])
+        listed([*turnable, *(tr("the plug of {n}", n=n) for n in connectors)])
         if turnable or connectors
-        else "all of it"
+        else tr("all of it")
     )
     wires = plan.wires
     traits = {
@@ -109,8 +117,8 @@ def covers_of(job: Job) -> tuple[Cover, ...]:
 
 def _covers(plan: WorkPlan) -> Iterator[StepFor]:
     for cover in covers_of(plan.papers):
-        screws = cover.screws or "count its screws and sort them by length"
-        heed = "instant glue is planned on it, and it must open again: use the rubbery kind" if (
+        screws = cover.screws or tr("count its screws and sort them by length")
+        heed = tr("instant glue is planned on it, and it must open again: use the rubbery kind") if (
             cover.glue is Glue.INSTANT and cover.opens) else ""  # fmt: skip
         words = {"name": cover.name, "screws": screws, "glue": GLUED.get(cover.glue, ""), "heed": heed}
         yield StepFor(cover.id, words)
@@ -129,11 +137,13 @@ def _alterations(kind: Alters) -> Callable[[WorkPlan], Iterator[StepFor]]:
 
 def _altered(each: Alteration) -> dict[str, str]:
     stays = (
-        f"{each.what}: {each.kind.value}, and it cannot be put back as it was" if each.back is False else ""
+        tr("{what}: {kind}, and it cannot be put back as it was", what=each.what, kind=tr(each.kind.value))
+        if each.back is False
+        else ""
     )
     return {
-        "id_words": each.what, "how": each.how or "as the papers of the module say", "stays": stays,
-        "as_before": ", the way round of the photo" if each.way_round else "",
+        "id_words": each.what, "how": each.how or tr("as the papers of the module say"), "stays": stays,
+        "as_before": tr(", the way round of the photo") if each.way_round else "",
     }  # fmt: skip
 
 
@@ -159,8 +169,8 @@ def _networks(plan: WorkPlan) -> Iterator[StepFor]:
         mark = "; ".join(f"{p.rule} {p.value} {p.form}" for p in parts)
         words = {
             "name": link.name,
-            "parts": listed(names) if names else "its parts",
-            "ends": listed(ends) if ends else "the host",
+            "parts": listed(names) if names else tr("its parts"),
+            "ends": listed(ends) if ends else tr("the host"),
         }
         point = next((j.terminal for j in link.joins if j.terminal.startswith(f"{HOST}.")), "")
         yield StepFor(link.id, words, traits, mark, plan.papers.working_state(), point)
@@ -174,7 +184,12 @@ def _fittings(plan: WorkPlan) -> Iterator[StepFor]:
         how, drilled = work_on(panel, fitting)
         swarf = SWARF if panel.comes_off else SWARF_INSIDE
         hole = (
-            f"the hole of {fitting.name} ({hole_of(fitting_kind(fitting.kind))}) in the {panel.name} stays"
+            tr(
+                "the hole of {fitting} ({hole_of}) in the {panel} stays",
+                fitting=fitting.name,
+                hole_of=hole_of(fitting_kind(fitting.kind)),
+                panel=panel.name,
+            )
             if drilled
             else ""
         )
@@ -186,7 +201,9 @@ def _fittings(plan: WorkPlan) -> Iterator[StepFor]:
 
 
 def _mountings(plan: WorkPlan) -> Iterator[StepFor]:
-    names = {BOARD: "the little board", CELL: "the cell"} | {m.id: m.name for m in plan.papers.modules}
+    names = {BOARD: tr("the little board"), CELL: tr("the cell")} | {
+        m.id: m.name for m in plan.papers.modules
+    }
     for mounting in plan.papers.build.mountings:
         if mounting.fixing not in (Fixing.UNSAID, Fixing.LOOSE):
             yield StepFor(
@@ -212,10 +229,10 @@ def _wires(plan: WorkPlan) -> Iterator[StepFor]:
     rank = {name: k for k, name in enumerate(_WIRES_FIRST)}
     for wire in sorted(plan.wires, key=lambda w: (rank.get(w.function, len(rank)), w.number)):
         owners = [plan.owner(a) for a in (wire.a, wire.b) if a and not a.startswith(f"{HOST}.")]
-        free = f" Leave its end at {listed(dict.fromkeys(owners))} free." if owners else ""
+        free = tr(" Leave its end at {listed} free.", listed=listed(dict.fromkeys(owners))) if owners else ""
         words = {
             "number": str(wire.number), "colour": wire.colour, "cut": wire.cut, "start": wire.start, "end": wire.end,
-            "carries": f"it carries: {wire.function}", "free": free, "link": wire.link, "port": wire.port,
+            "carries": tr("it carries: {function}", function=wire.function), "free": free, "link": wire.link, "port": wire.port,
         }  # fmt: skip
         mark = f"{wire.a} {wire.b} {wire.colour} {wire.gauge} {wire.screened} {wire.screen.value if wire.screened else ''}"
         point = next((a for a in (wire.a, wire.b) if a.startswith(f"{HOST}.")), "")
@@ -226,8 +243,8 @@ def _pin_words(plan: WorkPlan, pin: str) -> dict[str, str]:
     load, device = dummy_of(plan, pin), pin.partition(".")[0]
     return {
         "module": plan.owner(pin), "device": device,
-        "ohm": format_quantity(load.ohm, "Ω") if load else "a resistor that draws what the module does",
-        "watts": format_quantity(load.watts, "W") if load else "twice its heat",
+        "ohm": format_quantity(load.ohm, "Ω") if load else tr("a resistor that draws what the module does"),
+        "watts": format_quantity(load.watts, "W") if load else tr("twice its heat"),
         "heat": format_quantity(load.heat, "W", 2) if load else "Watts",
     }  # fmt: skip
 
@@ -306,7 +323,7 @@ def _modules(plan: WorkPlan) -> Iterator[StepFor]:
             for a in s.starts
         )
         words = {
-            "name": module.name, "shows": shows, "partner": "the player" if gives else "the headphones or the receiver",
+            "name": module.name, "shows": shows, "partner": tr("the player") if gives else tr("the headphones or the receiver"),
             "alive": alive_words(plan.job, (*taps, *(a for a in rails if a.startswith(f"{HOST}.")))),
         }  # fmt: skip
         yield StepFor(module.id, words, frozenset(traits), state=job.working_state())
@@ -318,8 +335,8 @@ def _shows(module: Module) -> str:
     found = []
     for doing in module.doings:
         steady, blinking = ([lines.get(n, n) for n in names] for names in (doing.active, doing.blinking))
-        told = [f"{listed(steady)} on"] if steady else []
-        told += [f"{listed(blinking)} blinking"] if blinking else []
+        told = [tr("{listed} on", listed=listed(steady))] if steady else []
+        told += [tr("{listed} blinking", listed=listed(blinking))] if blinking else []
         found += [f"{doing.does}: {', '.join(told)}"] if told else []
     return "; ".join(found)
 
@@ -357,14 +374,26 @@ def _steered(plan: WorkPlan) -> Iterator[StepFor]:
 def _what_it_does(job: Job, link: Link, ends: list[ControlIn]) -> str:
     starts = listed([job.label(a) for a in (*link.at("ctl"), *link.starts)][:1] or [link.name])
     if any(does(s, Does.SHOWS) for s in link.sections):
-        return f"the light follows {starts}"
+        return tr("the light follows {starts}", starts=starts)
     if ends:
         gated = [job.label(f"{HOST}.{g}") for t in ends for g in t.gates]
-        return f"{starts} steers {listed(gated) if gated else job.label(link.at('out')[0])}"
+        return tr(
+            "{starts} steers {more}",
+            starts=starts,
+            more=listed(gated) if gated else job.label(link.at("out")[0]),
+        )
     if any(does(s, Does.MUTES) for s in link.sections):
-        return f"{starts} mutes {listed([job.label(a) for a in link.at('out')] or [link.name])}"
+        return tr(
+            "{starts} mutes {listed}",
+            starts=starts,
+            listed=listed([job.label(a) for a in link.at("out")] or [link.name]),
+        )
     if link.purpose is Purpose.SUPPLY and any(does(s, Does.SWITCHES) for s in link.sections):
-        return f"{listed([job.label(a) for a in link.at('out')])} wakes with {starts} and sleeps without it"
+        return tr(
+            "{listed} wakes with {starts} and sleeps without it",
+            listed=listed([job.label(a) for a in link.at("out")]),
+            starts=starts,
+        )
     return ""
 
 
@@ -383,13 +412,13 @@ def _meant(plan: WorkPlan, state: State) -> str:
         if not return_links(job, module.id) and not any(p.startswith(f"{module.id}.") for p in plan.pins):
             continue
         fed = meant(job, module, StateMoment(state.id, module.id, ""))
-        told.append(f"{module.name} {'on' if fed else 'off' if fed is False else 'as its rail is'}")
+        told.append(f"{module.name} {'on' if fed else 'off' if fed is False else tr('as its rail is')}")
     for address in (f"{HOST}.{t.id}" for t in job.host.terminals if isinstance(t, AudioOut)):
         if address.partition(".")[2] in state.mutes:
-            told.append(f"{job.label(address)} silent")
+            told.append(tr("{address} silent", address=job.label(address)))
     told += [f"{w.of.rpartition('.')[2].replace('_', ' ')} {'' if w.yes else 'not '}{w.what.value}" for w in job.wants
              if w.state == state.id and job.device(w.of) is None]  # fmt: skip
-    return ", ".join(told) or "all as it was before the work"
+    return ", ".join(told) or tr("all as it was before the work")
 
 
 LISTS: dict[str, Callable[[WorkPlan], Iterator[StepFor]]] = {

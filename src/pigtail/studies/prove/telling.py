@@ -8,6 +8,7 @@ from itertools import combinations
 from pigtail.job.document import Job, Reading, SupplyIn
 from pigtail.job.logbook import Alters, Done, Fate, FileKind, Glue, Passed, Spent, Waived
 from pigtail.job.steps import Power, RunStep, Standing
+from pigtail.language import tr
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.prove.found import Cost, ProveFound
 from pigtail.studies.prove.kinds import kinds
@@ -101,7 +102,9 @@ def _joined_unread(job: Job, steps: dict[str, RunStep], ledger: Ledger) -> Itera
             lacks = (
                 ""
                 if opened
-                else f" as it must be, {'under a load' if missing[-1].kind == 'plug_loaded' else 'and no short'}"
+                else tr(" as it must be, under a load")
+                if missing[-1].kind == "plug_loaded"
+                else tr(" as it must be, and no short")
             )
             device = job.device(module)
             yield tell(
@@ -134,7 +137,7 @@ def _likely_burnt(job: Job, ledger: Ledger) -> Iterator[Finding]:
                     "reading": reading.id,
                     "value": shown,
                     "module": job.label(reading.point),
-                    "takes": f"{takes} at most",
+                    "takes": tr("{takes} at most", takes=takes),
                 }
                 yield tell("prove.likely_burnt", step, words)
 
@@ -196,7 +199,7 @@ def _passed(steps: dict[str, RunStep], ledger: Ledger) -> Iterator[Finding]:
             continue
         if isinstance(done.entry, Waived):
             if not done.entry.reason.strip():
-                none = {"reading": done.entry.reading or "none", "value": "?", "range": "its range"}
+                none = {"reading": done.entry.reading or "none", "value": "?", "range": tr("its range")}
                 yield tell("prove.out_of_range", done.entry.id, words | none, severity=_grave(step_id))
             continue
         yield from _by_reading(step, done, done.entry, ledger, words)
@@ -218,7 +221,7 @@ def _by_reading(
     words = words | {"reading": entry.reading}
     if reading is None or reading.struck:
         yield tell(
-            "prove.reading_gone", entry.id, words | {"how": "not there" if reading is None else "struck"}
+            "prove.reading_gone", entry.id, words | {"how": tr("not there") if reading is None else "struck"}
         )
         return
     if step is not None and entry.mark == step.mark and not reads(step, reading):
@@ -231,8 +234,8 @@ def _by_reading(
         return
     if not _then(entry, reading):
         unit = reading.value.unit
-        span = "a range that nobody wrote" if entry.low is None or entry.high is None else (
-            f"{format_quantity(entry.low, unit)} to {format_quantity(entry.high, unit)}")  # fmt: skip
+        span = tr("a range that nobody wrote") if entry.low is None or entry.high is None else (
+            tr("{low} to {high}", low=format_quantity(entry.low, unit), high=format_quantity(entry.high, unit)))  # fmt: skip
         shown = words | {"value": format_quantity(reading.value.nominal, unit), "range": span}
         yield tell(
             "prove.out_of_range", entry.id, shown, severity=_grave(step.id if step is not None else "")
@@ -242,18 +245,20 @@ def _by_reading(
 def _how_taken(job: Job, step: RunStep, reading: Reading) -> str:
     """In what a reading differs from what its hold point asks for, in words."""
     if step.hold is None or step.hold.ask is None:
-        return "where nothing is to be read"
+        return tr("where nothing is to be read")
     ask = step.hold.ask
     if {reading.point, reading.against} != {ask.point, ask.against}:
-        return f"on {job.label(reading.point)} against {job.label(reading.against)}"
+        return tr(
+            "on {point} against {against}", point=job.label(reading.point), against=job.label(reading.against)
+        )
     if reading.state != ask.state and not ask.unpowered:
         state = job.state(reading.state)
-        return f"while “{state.name if state else reading.state}”"
+        return tr(" while “{state}”", state=state.name if state else reading.state).strip()
     if reading.function is not ask.function:
-        return f"as {reading.function.value}"
+        return tr("as {function}", function=tr(reading.function.value))
     if reading.point != ask.point:
-        return "with the probes the other way round"
-    return "with something else across"
+        return tr("with the probes the other way round")
+    return tr("with something else across")
 
 
 def _waived(found: ProveFound) -> Iterator[Finding]:
@@ -349,7 +354,7 @@ def _costs(job: Job, cost: Cost) -> Iterator[Finding]:
         yield tell("prove.burnt_uncounted", "", {"what": listed(burnt)})
     if other:
         yield tell("prove.unpriced", "", {"what": listed(other)})
-    lost = f", {money(job, cost.burnt)} of it burnt" if cost.burnt else ""
+    lost = tr(", {money} of it burnt", money=money(job, cost.burnt)) if cost.burnt else ""
     words = {"cost": money(job, cost.total), "burnt": lost}
     if job.work.budget is not None and cost.total > job.work.budget:
         yield tell("prove.over_budget", "", words | {"over": money(job, cost.total - job.work.budget)})

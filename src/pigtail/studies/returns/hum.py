@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from pigtail.job.document import Job, Link
 from pigtail.job.quantities import MAINS_QUANTITIES
+from pigtail.language import tr
 from pigtail.model.cascade import Network
 from pigtail.model.course import alternating, course_of
 from pigtail.model.estimate import Estimate, Wanted
@@ -90,7 +91,7 @@ def hum_of(model: Model, link: Link, sink: str, drives: dict[str, float]) -> Est
         return {"hum_db": told}
 
     inputs = [i for i in net.inputs if i.in_deck]
-    return estimate(inputs, solve, {"hum_db": Wanted("dB", "the hum under the programme")})["hum_db"]
+    return estimate(inputs, solve, {"hum_db": Wanted("dB", tr("the hum under the programme"))})["hum_db"]
 
 
 def _switches(net: Netlist) -> set[str]:

@@ -19,6 +19,7 @@ from pigtail.circuit import Solution
 from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Link, Purpose, SupplyIn
 from pigtail.job.log import log_of
 from pigtail.job.wiring import addresses_of, return_address, return_links, star_address, supply_links
+from pigtail.language import tr
 from pigtail.model.estimate import Estimate, Wanted
 from pigtail.model.model import Model
 from pigtail.model.netlist import Netlist
@@ -245,9 +246,9 @@ class _Buzz:
 
     def study(self) -> dict[str, Estimate]:
         wanted = {
-            "buzz_dbv": Wanted("dBV", "the buzz at the input"),
-            "buzz_db": Wanted("dB", "the buzz under the programme"),
-            "next_db": Wanted("dB", "the buzz against the star, under the programme"),
+            "buzz_dbv": Wanted("dBV", tr("the buzz at the input")),
+            "buzz_db": Wanted("dB", tr("the buzz under the programme")),
+            "next_db": Wanted("dB", tr("the buzz against the star, under the programme")),
         }
         return estimate(self.inputs, self.solve, wanted, pulled=PULLED)
 
@@ -263,7 +264,9 @@ class _Buzz:
             for path in device.paths:
                 ends = (f"{device_id}.{path.a}", f"{device_id}.{path.b}")
                 current = net.path_current(solution, device_id, path.id)
-                branches.append(_branch(net, solution, f"inside {device.name}", ends, current, ""))
+                branches.append(
+                    _branch(net, solution, tr("inside {device}", device=device.name), ends, current, "")
+                )
         pins = addresses_of(job, SupplyIn)
         burst = sum(float(np.abs(net.terminal_current(solution, p)[0, 0])) for p in pins)
         loops = any(len(return_links(job, m.id)) > 1 for m in job.modules)
@@ -296,7 +299,9 @@ def _judge(job: Job, code: str, buzz: _Buzz, numbers: dict[str, Estimate]) -> Fi
     words = {
         "name": job.label(end),
         "back": job.label(return_address(job, end)),
-        "loop": " The two returns form a loop and the burst current divides between them." if several else "",
+        "loop": tr(" The two returns form a loop and the burst current divides between them.")
+        if several
+        else "",
         "loop_code": "loop" if several else "shared",
         "way": _way(numbers["buzz_db"]),
         "next_way": _way(numbers["next_db"]),

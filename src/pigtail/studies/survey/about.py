@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pigtail.job.document import Job, Reading
+from pigtail.language import tr
 from pigtail.studies.findings import Finding
 from pigtail.studies.wording import tell
 from pigtail.units import format_quantity, format_spread
@@ -17,7 +18,7 @@ def about(job: Job, reading: Reading, code: str, limit: float | None = None, **w
     value, state = reading.value, job.state(reading.state)
     state_name = state.name if state else reading.state
     ohms = (
-        "no connection"
+        tr("no connection")
         if value.unit == "Ω" and value.nominal >= APART_OHM
         else format_quantity(value.nominal, value.unit)
     )
@@ -28,7 +29,9 @@ def about(job: Job, reading: Reading, code: str, limit: float | None = None, **w
         "state": state_name,
         "shown": format_quantity(value.nominal, value.unit),
         "ohms": ohms,
-        "reading": f"reading {reading.id}: {spread} while “{state_name}”",
+        "reading": tr(
+            "reading {id}: {spread} while “{state_name}”", id=reading.id, spread=spread, state_name=state_name
+        ),
     }
     return tell(
         code, reading.point, own | words,

@@ -11,6 +11,7 @@ import math
 import msgspec
 
 from pigtail.job.document import Host
+from pigtail.language import tr
 from pigtail.units import Known, format_quantity
 from pigtail.units.series import members
 
@@ -64,34 +65,51 @@ def study_discharge(host: Host) -> Discharge:
     """The discharge of a host's reservoir over the worst of what is known of it."""
     reservoir, volts = host.reservoir, host.reservoir_volts
     if reservoir is None or volts is None:
-        missing = "capacitance" if reservoir is None else "voltage"
+        missing = tr("capacitance") if reservoir is None else tr("voltage")
         return Discharge(
             None, None, None, None,
-            f"How long to wait is not known: the {missing} of the largest reservoir is missing. Measure it until it is below 10 V.",
+            tr(
+                "How long to wait is not known: the {missing} of the largest reservoir is missing. Measure it until it is "
+                "below 10 V.",
+                missing=missing,
+            ),
         )  # fmt: skip
     joule = 0.5 * reservoir.high * volts.high**2
     bleeder = bleeder_for(volts.high, reservoir.high)
     held: Known | None = host.bleeder
     if volts.high <= SOLDER_V:
-        return Discharge(0.0, 0.0, joule, None, "The reservoir stays below 10 V; measure it all the same.")
+        return Discharge(
+            0.0, 0.0, joule, None, tr("The reservoir stays below 10 V; measure it all the same.")
+        )
     if held is None:
         return Discharge(
             None, None, joule, bleeder,
-            f"Nothing is known that discharges it: it may hold {format_quantity(volts.high, 'V')} for hours. {_clip(bleeder)}",
+            tr(
+                "Nothing is known that discharges it: it may hold {high} for hours. {clip}",
+                high=format_quantity(volts.high, "V"),
+                clip=_clip(bleeder),
+            ),
         )  # fmt: skip
     safe = seconds_to(volts.high, SAFE_V, held.high, reservoir.high)
     solder = seconds_to(volts.high, SOLDER_V, held.high, reservoir.high)
-    words = f"Wait {_time(solder)} for 10 V" + (f" ({_time(safe)} for 60 V)" if safe else "")
+    words = tr("Wait {time} for 10 V", time=_time(solder)) + (
+        tr(" ({time} for 60 V)", time=_time(safe)) if safe else ""
+    )
     more = f" {_clip(bleeder)}" if solder > 2 * SHORT_S else ""
-    return Discharge(safe, solder, joule, bleeder, f"{words}, then measure it.{more}")
+    return Discharge(
+        safe, solder, joule, bleeder, tr("{words}, then measure it.{more}", words=words, more=more)
+    )
 
 
 def _clip(bleeder: Bleeder | None) -> str:
     if bleeder is None:
-        return "Measure it."
-    return (
-        f"Clip {format_quantity(bleeder.ohm, 'Ω')}, {bleeder.watt:g} W, insulated for {format_quantity(bleeder.volts, 'V')}, "
-        f"across it for {_time(bleeder.seconds)}, then measure it."
+        return tr("Measure it.")
+    return tr(
+        "Clip {ohm}, {watt:g} W, insulated for {volts}, across it for {time}, then measure it.",
+        ohm=format_quantity(bleeder.ohm, "Ω"),
+        watt=bleeder.watt,
+        volts=format_quantity(bleeder.volts, "V"),
+        time=_time(bleeder.seconds),
     )
 
 

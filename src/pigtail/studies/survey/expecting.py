@@ -29,6 +29,7 @@ from pigtail.job.readings import plain
 from pigtail.job.safety import APART_FROM_MAINS_OHM, HAZARD_AC_V
 from pigtail.job.tone import tone_of
 from pigtail.job.wiring import path_between, twin
+from pigtail.language import tr
 from pigtail.units import format_quantity, format_spread
 from pigtail.units.known import Known
 
@@ -59,8 +60,12 @@ def expected_at_plug(job: Job, reading: Reading | Ask) -> Expected | None:
     if not isinstance(pin, SupplyIn) or pin.minimum is None or pin.maximum is None:
         return None
     low, high = pin.minimum.nominal, pin.maximum.nominal
-    words = f"{format_quantity(low, 'V')} to {format_quantity(high, 'V')}, the module not joined yet"
-    return Expected(low, high, words, "what the module takes")
+    words = tr(
+        "{low} to {high}, the module not joined yet",
+        low=format_quantity(low, "V"),
+        high=format_quantity(high, "V"),
+    )
+    return Expected(low, high, words, tr("what the module takes"))
 
 
 def expected(job: Job, reading: Reading | Ask) -> Expected | None:
@@ -70,7 +75,10 @@ def expected(job: Job, reading: Reading | Ask) -> Expected | None:
         return _expected_ohms(job, reading)
     if against_earth(reading):
         return Expected(
-            0.0, HAZARD_AC_V, f"below {HAZARD_AC_V:g} V", "what leaks through a capacitor is no more"
+            0.0,
+            HAZARD_AC_V,
+            tr("below {hazard_ac_v:g} V", hazard_ac_v=HAZARD_AC_V),
+            tr("what leaks through a capacitor is no more"),
         )
     if job.terminal(reading.point) is None or reading.current is not None or reading.series is not None:
         return None
@@ -84,7 +92,7 @@ def expected(job: Job, reading: Reading | Ask) -> Expected | None:
         return _expected_ac(job, reading)
     terminal = job.terminal(reading.point)
     if function is Function.CURRENT and isinstance(terminal, Rail):
-        return _of(terminal.used, "what it gives already")
+        return _of(terminal.used, tr("what it gives already"))
     return None
 
 
@@ -95,23 +103,40 @@ def against_earth(reading: Reading | Ask) -> bool:
 
 def _expected_ohms(job: Job, reading: Reading | Ask) -> Expected | None:
     if should_ring(job, reading):
-        return Expected(0.0, RUNG_OHM, "below 1 Ω", "it should be the same net")
+        return Expected(0.0, RUNG_OHM, "below 1 Ω", tr("it should be the same net"))
     ends = {reading.point, reading.against}
     if BLADES in ends:
-        return Expected(APART_FROM_MAINS_OHM, 1e12, "no connection", "a transformer lies between")
+        return Expected(APART_FROM_MAINS_OHM, 1e12, tr("no connection"), tr("a transformer lies between"))
     if EARTH in ends:
-        return Expected(0.0, 1e12, "below 1 Ω if it is earthed, else no connection", "common practice")
+        return Expected(
+            0.0, 1e12, tr("below 1 Ω if it is earthed, else no connection"), tr("common practice")
+        )
     least = apart_ohm(job, reading)
     if least is not None:
-        return Expected(least, 1e12, f"above {format_quantity(least, 'Ω')}", "two sides that are not joined")
+        return Expected(
+            least,
+            1e12,
+            tr("above {least}", least=format_quantity(least, "Ω")),
+            tr("two sides that are not joined"),
+        )
     path = path_between(job, reading.point, reading.against)
     if path is not None and path.resistance is not None:
-        return _of(path.resistance, "on paper")
+        return _of(path.resistance, tr("on paper"))
     kinds = [type(job.terminal(e)) for e in ends]
     if kinds == [Return, Return]:
-        return Expected(0.0, USUAL_PATH_OHM, f"below {USUAL_PATH_OHM:g} Ω", "two grounds of one board")
+        return Expected(
+            0.0,
+            USUAL_PATH_OHM,
+            tr("below {usual_path_ohm:g} Ω", usual_path_ohm=USUAL_PATH_OHM),
+            tr("two grounds of one board"),
+        )
     if Rail in kinds and Return in kinds:
-        return Expected(SHORT_OHM, 1e12, f"above {SHORT_OHM:g} Ω, and rising", "a supply that is no short")
+        return Expected(
+            SHORT_OHM,
+            1e12,
+            tr("above {short_ohm:g} Ω, and rising", short_ohm=SHORT_OHM),
+            tr("a supply that is no short"),
+        )
     return None
 
 
@@ -132,17 +157,23 @@ def _expected_ac(job: Job, reading: Reading | Ask) -> Expected | None:
             and alive(terminal, reading.state)
             and own_way(terminal, tone.hertz)
         )
-        return _of(terminal.emf, "full scale") if own else None
+        return _of(terminal.emf, tr("full scale")) if own else None
     if isinstance(terminal, AudioIn) and tone is None and not carried(terminal):
         most = silent_v(terminal)
-        return Expected(0.0, most, f"below {format_quantity(most, 'V')}", "nothing is played into it")
+        return Expected(
+            0.0, most, tr("below {most}", most=format_quantity(most, "V")), tr("nothing is played into it")
+        )
     if isinstance(terminal, Rail) and terminal.voltage:
         most = RIPPLE_PART * abs(terminal.voltage.nominal)
-        return Expected(0.0, most, f"ripple below {format_quantity(most, 'V')}", "2 % of the rail")
+        return Expected(
+            0.0, most, tr("ripple below {most}", most=format_quantity(most, "V")), tr("2 % of the rail")
+        )
     if isinstance(terminal, Return):
-        return Expected(0.0, GROUND_APART_V, "below 20 mV", "two grounds that do not hum")
+        return Expected(0.0, GROUND_APART_V, "below 20 mV", tr("two grounds that do not hum"))
     if isinstance(terminal, Digital) and terminal.level is not None and alive(terminal, reading.state):
-        return Expected(MOVES_AC_V, terminal.level.high, "something that moves", "a line that is alive")
+        return Expected(
+            MOVES_AC_V, terminal.level.high, tr("something that moves"), tr("a line that is alive")
+        )
     return None
 
 
@@ -174,7 +205,10 @@ def _expected_loaded(job: Job, reading: Reading | Ask) -> Expected | None:
         return None
     low, high = sorted((HOLDS_PART * opened.nominal, opened.high if opened.nominal > 0 else opened.low))
     return Expected(
-        low, high, f"above {format_quantity(HOLDS_PART * opened.nominal, 'V')}", "it holds nine tenths"
+        low,
+        high,
+        tr("above {value}", value=format_quantity(HOLDS_PART * opened.nominal, "V")),
+        tr("it holds nine tenths"),
     )
 
 
@@ -183,32 +217,34 @@ def _expected_dc(job: Job, reading: Reading | Ask) -> Expected | None:
     if terminal is None:
         return None
     if isinstance(terminal, AudioIn):
-        return _of(terminal.dc, "its own DC") or Expected(
-            -INPUT_DC_WATCH_V, INPUT_DC_WATCH_V, "0 V within 100 mV", "an audio input"
+        return _of(terminal.dc, tr("its own DC")) or Expected(
+            -INPUT_DC_WATCH_V, INPUT_DC_WATCH_V, "0 V within 100 mV", tr("an audio input")
         )
     if isinstance(terminal, Return):
-        return Expected(-GROUND_APART_V, GROUND_APART_V, "0 V within 20 mV", "two grounds of one supply")
+        return Expected(-GROUND_APART_V, GROUND_APART_V, "0 V within 20 mV", tr("two grounds of one supply"))
     known: Known | None = {
         AudioOut: lambda: getattr(terminal, "bias", None),
         Rail: lambda: getattr(terminal, "voltage", None),
         Control: lambda: getattr(terminal, "level", None),
     }.get(type(terminal), lambda: None)()
     if isinstance(terminal, Digital | Video) and terminal.level is not None:
-        return Expected(0.0, terminal.level.high, "between 0 V and its level", "a moving line reads its mean")
+        return Expected(
+            0.0, terminal.level.high, tr("between 0 V and its level"), tr("a moving line reads its mean")
+        )
     if known is None:
         return None
     if isinstance(terminal, Rail | Control) and not alive(terminal, reading.state):
         most = EMPTY_V if job.off_state() == reading.state else 1.0
-        return Expected(-most, most, "0 V, it is off here", "the papers")
+        return Expected(-most, most, tr("0 V, it is off here"), tr("the papers"))
     if isinstance(terminal, Rail):
         slack = RAIL_PART * abs(known.nominal)
         return Expected(
             known.low - slack,
             known.high + slack,
-            f"near {format_quantity(known.nominal, 'V')}",
+            tr("near {nominal}", nominal=format_quantity(known.nominal, "V")),
             _source(known),
         )
-    return _of(known, "on paper")
+    return _of(known, tr("on paper"))
 
 
 def _of(known: Known | None, words: str) -> Expected | None:
@@ -219,7 +255,7 @@ def _of(known: Known | None, words: str) -> Expected | None:
 
 
 def _source(known: Known) -> str:
-    return f"{known.basis.value} {known.source}".strip()
+    return f"{tr(known.basis.value)} {known.source}".strip()
 
 
 def should_ring(job: Job, reading: Reading | Ask) -> bool:

@@ -37,6 +37,7 @@ from pigtail.job.document import (
 from pigtail.job.readings import plain, stands_at
 from pigtail.job.safety import APART_FROM_MAINS_OHM, HAZARD_AC_V, LIMITS
 from pigtail.job.wiring import path_between
+from pigtail.language import tr
 from pigtail.studies.control.meant import StateMoment, meant
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.survey.about import about
@@ -145,7 +146,7 @@ def _dc_at_plug(job: Job, reading: Reading) -> Finding:
     if abs(volts) <= REVERSED_V and state is not None and state.kind in (Mode.OFF, Mode.STANDBY):
         return _plain(job, reading)
     load = format_quantity(reading.load.nominal, "Ω") if reading.load is not None else ""
-    across = f" with {load} across" if load else " with nothing across"
+    across = tr(" with {load} across", load=load) if load else tr(" with nothing across")
     takes = wanted.words.partition(",")[0]
     if volts > wanted.high:
         return about(job, reading, "survey.plug_too_high", wanted.high, load=across, takes=takes)
@@ -172,7 +173,7 @@ def _dummy(job: Job, reading: Reading) -> tuple[str, str]:
     pin = job.terminal(reading.point)
     assert isinstance(pin, SupplyIn)
     if pin.largest is None or pin.largest.nominal <= 0:
-        return "a resistor that draws what the module does", "its heat"
+        return tr("a resistor that draws what the module does"), tr("its heat")
     ohm = nearest(reading.value.nominal / pin.largest.nominal, "E12")
     return format_quantity(ohm, "Ω"), format_quantity(reading.value.nominal**2 / ohm, "W", 2)
 
@@ -191,7 +192,7 @@ def _keeping_out(job: Job, point: str) -> str:
         x for x in job.links if x.purpose is Purpose.FEED and (point in x.starts or point in x.at("out"))
     ]
     blocked = all(any(does(s, Does.BLOCKS, Does.ISOLATES) for s in x.sections) for x in feeds)
-    return " and ".join(x.name for x in feeds) if blocked else ""
+    return tr(" and ").join(x.name for x in feeds) if blocked else ""
 
 
 def _dc_on_input(job: Job, reading: Reading) -> Finding:
@@ -249,7 +250,7 @@ def _dc_on_rail(job: Job, reading: Reading) -> Finding:
         )
         return about(job, reading, "survey.rail_too_high" if straight else "survey.rail_higher", paper=paper)
     stays = not on and abs(volts) > 1.0
-    right = "as it should" if on else "off, as it should be"
+    right = tr("as it should") if on else tr("off, as it should be")
     return about(job, reading, "survey.rail_stays" if stays else "survey.rail_right", right=right)
 
 

@@ -13,6 +13,7 @@ import msgspec
 from pigtail.job.ask import Ask
 from pigtail.job.document import FUNCTION_UNITS, Function, Job, Reading
 from pigtail.job.quantities import Quantity
+from pigtail.language import tr
 from pigtail.studies.survey.expecting import expected
 from pigtail.units import format_quantity
 from pigtail.units.known import Known
@@ -73,7 +74,14 @@ def slip_of_value(quantity: Quantity, known: Known) -> Slip | None:
 
 
 def _asked(value: float, meant: float, unit: str) -> Slip:
-    return Slip(meant, f"{format_quantity(value, unit)}? {format_quantity(meant, unit)} is likelier.")
+    return Slip(
+        meant,
+        tr(
+            "{value}? {meant} is likelier.",
+            value=format_quantity(value, unit),
+            meant=format_quantity(meant, unit),
+        ),
+    )
 
 
 def _near(low: float, high: float, value: float) -> bool:

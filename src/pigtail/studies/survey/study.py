@@ -27,6 +27,7 @@ from pigtail.job.measured import Measured
 from pigtail.job.quantities import quantities
 from pigtail.job.safety import HAZARD_DC_V, LIMITS, Safety, most_volts, reaches_host, safety
 from pigtail.job.wiring import confirmed, first_function, probe_against, used_points
+from pigtail.language import tr
 from pigtail.model.cascade import networks
 from pigtail.model.model import Model
 from pigtail.studies.faults.explain import Misfit, misfits
@@ -62,7 +63,7 @@ def _supply_class(job: Job) -> Finding:
     supply = job.host.supply
     words = {
         "host": job.host.name,
-        "supply": supply.value,
+        "supply": tr(supply.value),
         "cautions": " ".join((*CAUTIONS[supply], LOCAL_CODES)),
         "limit": f"{HAZARD_DC_V:g} V",
     }
@@ -146,7 +147,9 @@ def _likely(misfit: Misfit) -> str:
         for e in misfit.explained
     ]
     return (
-        f" Most likely {' or '.join(told)}." if first.likelihood < CERTAIN else f" Most likely {first.words}."
+        tr(" Most likely {listed}.", listed=" or ".join(told))
+        if first.likelihood < CERTAIN
+        else tr(" Most likely {first}.", first=first.words)
     )
 
 
@@ -169,7 +172,7 @@ def _differences(job: Job, measured: Job) -> list[Finding]:
                 "value": item.words,
                 "now": format_quantity(now.nominal, now.unit),
                 "was": format_quantity(was.nominal, was.unit),
-                "source": f"{now.source} outranks {was.basis.value} {was.source}".strip(),
+                "source": f"{now.source} outranks {tr(was.basis.value)} {was.source}".strip(),
             }
             found.append(
                 tell(
@@ -251,8 +254,15 @@ def _ask(job: Job, address: str, function: Function) -> str:
     against = probe_against(job, address)
     if function is Function.RESISTANCE:
         return (
-            f"ring it out against {job.label(against)}, power off" if against else "read a supply against it"
+            tr("ring it out against {against}, power off", against=job.label(against))
+            if against
+            else tr("read a supply against it")
         )
     state = job.state(job.working_state())
     kind = "AC" if function is Function.AC_VOLTS else "DC"
-    return f"read {kind} against {job.label(against)} while “{state.name if state else '?'}”"
+    return tr(
+        "read {kind} against {against} while “{more}”",
+        kind=kind,
+        against=job.label(against),
+        more=state.name if state else "?",
+    )

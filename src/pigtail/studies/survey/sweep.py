@@ -15,6 +15,7 @@ from pigtail.job.document import HOST, UNPOWERED, AnyTerminal, Function, Job, Re
 from pigtail.job.log import log_of
 from pigtail.job.readings import plain
 from pigtail.job.wiring import return_address, star_address
+from pigtail.language import tr
 from pigtail.studies.taps.protocol import live_states
 
 AT_NOUGHT_V, SUPPLY_V, STEADY = 0.1, 1.6, 0.1
@@ -101,8 +102,10 @@ def _classed(
         name = _name(job, missing[0])
         return (
             PinClass.UNKNOWN,
-            f"not read while “{name}”",
-            Ask(address, against, missing[0], Function.DC_VOLTS, "every state tells a supply from a line"),
+            tr("not read while “{name}”", name=name),
+            Ask(
+                address, against, missing[0], Function.DC_VOLTS, tr("every state tells a supply from a line")
+            ),
         )
     values = [volts[s] for s in live]
     largest = max(values, key=abs, default=0.0)
@@ -112,11 +115,13 @@ def _classed(
     dead = [v for v in values if abs(v) <= max(AT_NOUGHT_V, 0.1 * abs(largest))]
     steady = on and max(on) - min(on) <= STEADY * abs(largest)
     if steady and len(on) == len(values):
-        return _steady(job, address, against, readings, largest, PinClass.PERMANENT, "there in every state")
+        return _steady(
+            job, address, against, readings, largest, PinClass.PERMANENT, tr("there in every state")
+        )
     if steady and len(on) + len(dead) == len(values):
-        words = "there in " + ", ".join(_name(job, s) for s in live if abs(volts[s]) > SUPPLY_V) + " only"
+        words = tr("there in ") + ", ".join(_name(job, s) for s in live if abs(volts[s]) > SUPPLY_V) + " only"
         return _steady(job, address, against, readings, largest, PinClass.SWITCHED, words)
-    return PinClass.LOGIC, "rests at different levels: a line that moves", None
+    return PinClass.LOGIC, tr("rests at different levels: a line that moves"), None
 
 
 def _at_nought(
@@ -128,11 +133,11 @@ def _at_nought(
         if r.function in UNPOWERED and r.function is not Function.DIODE and against in (r.point, r.against)
     ]
     if not rung:
-        ask = Ask(address, against, unplugged(job), Function.RESISTANCE, "tells a return from a signal")
-        return PinClass.UNKNOWN, "0 V everywhere: a return or a signal", ask
+        ask = Ask(address, against, unplugged(job), Function.RESISTANCE, tr("tells a return from a signal"))
+        return PinClass.UNKNOWN, tr("0 V everywhere: a return or a signal"), ask
     if rung[-1].value.low <= RUNG_OHM:
-        return PinClass.RETURN, "0 V everywhere, rings to the return", None
-    return PinClass.SIGNAL, "0 V everywhere, apart from the return", None
+        return PinClass.RETURN, tr("0 V everywhere, rings to the return"), None
+    return PinClass.SIGNAL, tr("0 V everywhere, apart from the return"), None
 
 
 def _steady(
@@ -154,18 +159,22 @@ def _steady(
         if r.function is Function.AC_VOLTS and r.point == address and r.value.nominal > MOVES_V
     ]
     if moving:
-        return PinClass.LOGIC, "a level with AC on it: a line that moves", None
+        return PinClass.LOGIC, tr("a level with AC on it: a line that moves"), None
     if loaded:
         if abs(loaded[-1].value.nominal) >= HEAVY_PART * abs(volts):
-            return kind, f"{words}, and it holds under a load", None
-        return PinClass.LOGIC, f"{words}, but it gives way under a load: a line, no supply", None
+            return kind, tr("{words}, and it holds under a load", words=words), None
+        return (
+            PinClass.LOGIC,
+            tr("{words}, but it gives way under a load: a line, no supply", words=words),
+            None,
+        )
     state = job.working_state()
     ask = Ask(
         address,
         against,
         state,
         Function.DC_VOLTS,
-        "under a load: a supply holds, a line drops",
+        tr("under a load: a supply holds, a line drops"),
         load=TRIAL_OHM,
     )
     return kind, words, ask

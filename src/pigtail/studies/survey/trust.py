@@ -12,6 +12,7 @@ from pigtail.job.document import AudioIn, AudioOut, Function, Job, Reading, Way
 from pigtail.job.meters import meter
 from pigtail.job.readings import NOTABLE_LOSS
 from pigtail.job.tone import USUAL_HERTZ, tone_of
+from pigtail.language import tr
 from pigtail.units import format_quantity
 from pigtail.units.known import Known
 
@@ -37,14 +38,19 @@ def trust(job: Job, reading: Reading) -> Trust:
         return Trust(
             True,
             reading.value,
-            f"A {kind.name} reads so high a tone low: it tells which way it is, not the level.",
+            tr("A {kind} reads so high a tone low: it tells which way it is, not the level.", kind=kind.name),
         )
     if reading.function is Function.AC_VOLTS and hertz > kind.flat_hz:
         return Trust(
             False,
             reading.value,
-            f"A {kind.name} is flat to {format_quantity(kind.flat_hz, 'Hz')} only: "
-            f"at {format_quantity(hertz, 'Hz')} it reads low. Play 400 Hz to 1 kHz and read again.",
+            tr(
+                "A {kind} is flat to {flat_hz} only: at {hertz} it reads low. Play 400 Hz to 1 kHz and "
+                "read again.",
+                kind=kind.name,
+                flat_hz=format_quantity(kind.flat_hz, "Hz"),
+                hertz=format_quantity(hertz, "Hz"),
+            ),
         )
     impedance: Known | None = getattr(terminal, "impedance", None)
     if impedance is None or isinstance(terminal, AudioIn) or reading.load is not None:
@@ -57,6 +63,11 @@ def trust(job: Job, reading: Reading) -> Trust:
     return Trust(
         lost < 0.5,
         corrected,
-        f"The meter's {format_quantity(load, 'Ω')} takes {100 * lost:.0f} % of it across "
-        f"{format_quantity(impedance.nominal, 'Ω')}: it stands for {format_quantity(corrected.nominal, 'V', 3)}.",
+        tr(
+            "The meter's {load} takes {value:.0f} % of it across {nominal}: it stands for {nominal2}.",
+            load=format_quantity(load, "Ω"),
+            value=100 * lost,
+            nominal=format_quantity(impedance.nominal, "Ω"),
+            nominal2=format_quantity(corrected.nominal, "V", 3),
+        ),
     )

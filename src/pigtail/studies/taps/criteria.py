@@ -27,6 +27,7 @@ from pigtail.job.log import log_of
 from pigtail.job.places import EASE, Pad
 from pigtail.job.safety import HAZARD_DC_V
 from pigtail.job.wiring import star_address
+from pigtail.language import tr
 from pigtail.studies.survey.expecting import GROUND_APART_V
 from pigtail.studies.taps.protocol import done_part, live_states
 from pigtail.units import format_quantity
@@ -65,7 +66,11 @@ def _by_trait(which: Trait, yes: str, no: str, unknown: str, *, good: bool) -> C
 
 
 #: What is said of a point by where the volume control lies.
-VOLUME = ("follows the volume", "before the volume", "before or after the volume: read it at both ends")
+VOLUME = (
+    tr("follows the volume"),
+    tr("before the volume"),
+    tr("before or after the volume: read it at both ends"),
+)
 
 
 def _domain(job: Job, address: str, terminal: AnyTerminal) -> Score:
@@ -73,10 +78,10 @@ def _domain(job: Job, address: str, terminal: AnyTerminal) -> Score:
         wires = (Wire.DATA, Wire.SPDIF, Wire.BIT_CLOCK, Wire.WORD_CLOCK, Wire.MASTER_CLOCK)
         if terminal.wire in wires:
             return Score(1.0, terminal.wire.value)
-        return Score(0.2, "what it carries is not told")
+        return Score(0.2, tr("what it carries is not told"))
     return _yes_no(
         trait(job, terminal, Trait.WITH_PICTURE),
-        "sound is mixed in", "picture alone", "whether sound is mixed in is not known", good=False,
+        tr("sound is mixed in"), tr("picture alone"), tr("whether sound is mixed in is not known"), good=False,
     )  # fmt: skip
 
 
@@ -84,9 +89,9 @@ def _before_volume(job: Job, address: str, terminal: AnyTerminal) -> Score:
     known = before(job, terminal, Act.VOLUME)
     return _yes_no(
         known,
-        "the host's volume works on it",
-        "after the volume control",
-        "where the volume lies is not known",
+        tr("the host's volume works on it"),
+        tr("after the volume control"),
+        tr("where the volume lies is not known"),
         good=True,
     )
 
@@ -94,38 +99,38 @@ def _before_volume(job: Job, address: str, terminal: AnyTerminal) -> Score:
 def _impedance(job: Job, address: str, terminal: AnyTerminal) -> Score:
     known: Known | None = getattr(terminal, "impedance", None)
     if known is None:
-        return Score(None, "source impedance not known: read it open and loaded")
+        return Score(None, tr("source impedance not known: read it open and loaded"))
     shown = format_quantity(known.nominal, "Ω")
     if known.high <= LOW_OHM:
-        return Score(1.0, f"{shown} drives a line")
+        return Score(1.0, tr("{shown} drives a line", shown=shown))
     if known.low >= HIGH_OHM:
-        return Score(0.0, f"{shown}: needs a buffer")
-    return Score(0.6, f"{shown}: short wires, a light load")
+        return Score(0.0, tr("{shown}: needs a buffer", shown=shown))
+    return Score(0.6, tr("{shown}: short wires, a light load", shown=shown))
 
 
 def _offset(job: Job, address: str, terminal: AnyTerminal) -> Score:
     known: Known | None = getattr(terminal, "bias" if isinstance(terminal, AudioOut) else "dc", None)
     if known is None:
-        return Score(None, "DC not read")
+        return Score(None, tr("DC not read"))
     volts = max(abs(known.low), abs(known.high))
     shown = format_quantity(known.nominal, "V")
     if volts > LARGE_V:
-        return Score(0.0, f"{shown} DC: no audio point")
+        return Score(0.0, tr("{shown} DC: no audio point", shown=shown))
     if volts > SMALL_V + 0.08:
-        return Score(0.6, f"{shown} DC: a capacitor blocks it")
+        return Score(0.6, tr("{shown} DC: a capacitor blocks it", shown=shown))
     return Score(1.0 if known.basis is Basis.MEASURED else 0.9, f"{shown} DC")
 
 
 def _states(job: Job, address: str, terminal: AnyTerminal) -> Score:
     working = job.working_state()
     if not working:
-        return Score(None, "the host has no states yet")
+        return Score(None, tr("the host has no states yet"))
     state = job.state(working)
     name = state.name if state else working
     return (
-        Score(1.0, f"alive while “{name}”")
+        Score(1.0, tr("alive while “{name}”", name=name))
         if alive(terminal, working)
-        else Score(0.0, f"dead while “{name}”")
+        else Score(0.0, tr("dead while “{name}”", name=name))
     )
 
 
@@ -136,52 +141,56 @@ def _read_in(job: Job, address: str) -> set[str]:
 def _permanent(job: Job, address: str, terminal: AnyTerminal) -> Score:
     live = live_states(job)
     if not all(alive(terminal, s) for s in live):
-        return Score(0.0, "goes off with the host")
+        return Score(0.0, tr("goes off with the host"))
     if not set(live) <= _read_in(job, address):
-        return Score(None, "on paper there in every state; not read in all")
-    return Score(1.0, "there in every state")
+        return Score(None, tr("on paper there in every state; not read in all"))
+    return Score(1.0, tr("there in every state"))
 
 
 def _switched(job: Job, address: str, terminal: AnyTerminal) -> Score:
     live = live_states(job)
     if len(live) < 2:
-        return Score(1.0, "off when the host is off")
+        return Score(1.0, tr("off when the host is off"))
     if all(alive(terminal, s) for s in live):
-        return Score(0.0, "there in every state: it would leave the module on all night")
+        return Score(0.0, tr("there in every state: it would leave the module on all night"))
     if not set(live) <= _read_in(job, address):
-        return Score(None, "on paper switched; not read in every state")
-    return Score(1.0, "goes off with the host")
+        return Score(None, tr("on paper switched; not read in every state"))
+    return Score(1.0, tr("goes off with the host"))
 
 
 def _stiff(job: Job, address: str, terminal: AnyTerminal) -> Score:
     if not isinstance(terminal, Rail) or terminal.limit is None or terminal.used is None:
-        return Score(None, "what it can give and gives already is not known")
+        return Score(None, tr("what it can give and gives already is not known"))
     left = terminal.limit.nominal - terminal.used.nominal
     drawn = [t.largest for m in job.modules for t in m.terminals if isinstance(t, SupplyIn)]
     need = ROOM * sum(k.high for k in drawn if k is not None)
     shown = format_quantity(left, "A")
-    return Score(1.0, f"{shown} to spare") if left >= need else Score(0.0, f"only {shown} to spare")
+    return (
+        Score(1.0, tr("{shown} to spare", shown=shown))
+        if left >= need
+        else Score(0.0, tr("only {shown} to spare", shown=shown))
+    )
 
 
 def _confirmed(job: Job, address: str, terminal: AnyTerminal) -> Score:
     part = done_part(job, address)
     if part is None:
-        return Score(None, "no check is known for it")
+        return Score(None, tr("no check is known for it"))
     if part >= 1:
-        return Score(1.0, "every check is done")
+        return Score(1.0, tr("every check is done"))
     return Score(
         None if part == 0 else 0.5 * part,
-        "on paper only" if part == 0 else f"{100 * part:.0f} % of its checks are done",
+        tr("on paper only") if part == 0 else tr("{value:.0f} % of its checks are done", value=100 * part),
     )
 
 
 def _access(job: Job, address: str, terminal: AnyTerminal) -> Score:
     pads = [p.pad for p in (terminal.place, *terminal.alternatives) if p.pad is not Pad.UNKNOWN]
     if not pads:
-        return Score(None, "what it would be soldered to is not known")
+        return Score(None, tr("what it would be soldered to is not known"))
     best = max(pads, key=lambda p: EASE[p] or 0.0)
     other = (
-        f" (easier: {best.value})"
+        tr(" (easier: {best})", best=best.value)
         if best is not terminal.place.pad and terminal.place.pad is not Pad.UNKNOWN
         else ""
     )
@@ -196,41 +205,41 @@ def _reversible(job: Job, address: str, terminal: AnyTerminal) -> Score:
         known = False
     return _yes_no(
         known,
-        "a track is cut or a part removed",
-        "a wire is added, nothing cut",
-        "whether something must be cut is not known",
+        tr("a track is cut or a part removed"),
+        tr("a wire is added, nothing cut"),
+        tr("whether something must be cut is not known"),
         good=False,
     )
 
 
 def _hazard(job: Job, address: str, terminal: AnyTerminal) -> Score:
     if job.host.supply is SupplyClass.LIVE_CHASSIS:
-        return Score(0.0, "live chassis")
+        return Score(0.0, tr("live chassis"))
     near = terminal.has(Trait.NEAR_HAZARD)
     volts: Known | None = getattr(terminal, "voltage", None)
     if near or (volts is not None and max(abs(volts.low), abs(volts.high)) > HAZARD_DC_V):
-        return Score(0.0, "hazardous voltage")
+        return Score(0.0, tr("hazardous voltage"))
     if job.host.supply is SupplyClass.UNKNOWN:
-        return Score(None, "how the host is fed is not known")
+        return Score(None, tr("how the host is fed is not known"))
     low = job.host.supply in (SupplyClass.ADAPTER_AC, SupplyClass.ADAPTER_DC, SupplyClass.BATTERY)
     if near is False or low:
-        return Score(1.0, "low voltage all round" if low else "away from hazardous parts")
-    return Score(None, "how near hazardous parts are is not told")
+        return Score(1.0, tr("low voltage all round") if low else tr("away from hazardous parts"))
+    return Score(None, tr("how near hazardous parts are is not told"))
 
 
 def _same_ground(job: Job, address: str, terminal: AnyTerminal) -> Score:
     star = star_address(job)
     if address == star:
-        return Score(1.0, "it is the star")
+        return Score(1.0, tr("it is the star"))
     read = log_of(job).between(address, star, Function.DC_VOLTS)
     if not read:
-        return Score(None, "DC to the supply negative not read")
+        return Score(None, tr("DC to the supply negative not read"))
     volts = abs(read[-1].value.nominal)
     shown = format_quantity(volts, "V")
     return (
-        Score(1.0, f"{shown} to the star")
+        Score(1.0, tr("{shown} to the star", shown=shown))
         if volts <= GROUND_APART_V
-        else Score(0.0, f"{shown} away from the star")
+        else Score(0.0, tr("{shown} away from the star", shown=shown))
     )
 
 
@@ -243,16 +252,16 @@ CRITERIA: dict[str, Criterion] = {
     "offset": _offset,
     "shared": _by_trait(
         Trait.SHARED,
-        "a mute or selector acts on it",
-        "nothing else acts on it",
-        "whether a mute or selector acts on it is not known",
+        tr("a mute or selector acts on it"),
+        tr("nothing else acts on it"),
+        tr("whether a mute or selector acts on it is not known"),
         good=False,
     ),
     "feedback": _by_trait(
         Trait.IN_FEEDBACK,
-        "inside a feedback loop",
+        tr("inside a feedback loop"),
         "outside",
-        "whether a feedback loop encloses it is not known",
+        tr("whether a feedback loop encloses it is not known"),
         good=False,
     ),
     "states": _states,

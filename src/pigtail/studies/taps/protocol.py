@@ -44,6 +44,7 @@ from pigtail.job.safety import LIMITS
 from pigtail.job.tone import Tone
 from pigtail.job.windings import winding_at
 from pigtail.job.wiring import probe_against, return_address, star_address, twin
+from pigtail.language import tr
 from pigtail.units import Basis, format_quantity
 from pigtail.units.series import nearest
 
@@ -78,7 +79,13 @@ def _checks(job: Job, address: str) -> Iterator[Ask]:
     off, against = unplugged(job), probe_against(job, address)
     if terminal.rings_to:
         target = f"{HOST}.{terminal.rings_to}"
-        yield Ask(address, target, off, Function.CONTINUITY, f"ring it out to {job.label(target)}, power off")
+        yield Ask(
+            address,
+            target,
+            off,
+            Function.CONTINUITY,
+            tr("ring it out to {target}, power off", target=job.label(target)),
+        )
     if isinstance(terminal, Return | WindingEnd):
         yield from (
             _of_return(job, address, against) if isinstance(terminal, Return) else _of_winding(job, address)
@@ -87,9 +94,9 @@ def _checks(job: Job, address: str) -> Iterator[Ask]:
     if not against:
         return
     if isinstance(terminal, Rail):
-        yield Ask(address, against, off, Function.RESISTANCE, "that it is no short")
+        yield Ask(address, against, off, Function.RESISTANCE, tr("that it is no short"))
     if isinstance(terminal, AudioIn | AudioOut) and (other := twin(job, address)):
-        yield Ask(address, other, off, Function.RESISTANCE, "that the two sides are not joined")
+        yield Ask(address, other, off, Function.RESISTANCE, tr("that the two sides are not joined"))
     if isinstance(terminal, AudioIn | AudioOut | Rail | Control | Pin):
         for state in live_states(job):
             yield Ask(address, against, state, Function.DC_VOLTS, _dc_reason(terminal, state))
@@ -108,14 +115,16 @@ def _of_line(job: Job, address: str, terminal: Control | Digital) -> Iterator[As
     against, working = probe_against(job, address), job.working_state()
     if isinstance(terminal, Digital):
         if alive(terminal, working):
-            reason = "that something arrives while it plays"
+            reason = tr("that something arrives while it plays")
             yield Ask(address, against, working, Function.AC_VOLTS, reason, Tone().text())
         return
     live = [s for s in (working, *live_states(job)) if alive(terminal, s)]
     level = stands_at(job, address)
     if live and level is not None and abs(level.nominal) <= LIMITS[Function.DC_VOLTS]:
         load = suggested_clip(job, address, "load")
-        yield Ask(address, against, live[0], Function.DC_VOLTS, "how much may be taken from it", load=load)
+        yield Ask(
+            address, against, live[0], Function.DC_VOLTS, tr("how much may be taken from it"), load=load
+        )
 
 
 def _of_return(job: Job, address: str, against: str) -> Iterator[Ask]:
@@ -124,10 +133,10 @@ def _of_return(job: Job, address: str, against: str) -> Iterator[Ask]:
         yield from hazard_checks(job)
     if not against or against == address:
         return
-    yield Ask(address, against, unplugged(job), Function.RESISTANCE, "how the two grounds are joined")
+    yield Ask(address, against, unplugged(job), Function.RESISTANCE, tr("how the two grounds are joined"))
     if star != address:
-        yield Ask(address, star, working, Function.DC_VOLTS, "whether it is the supply negative")
-        yield Ask(address, star, working, Function.AC_VOLTS, "that no hum stands between the two")
+        yield Ask(address, star, working, Function.DC_VOLTS, tr("whether it is the supply negative"))
+        yield Ask(address, star, working, Function.AC_VOLTS, tr("that no hum stands between the two"))
 
 
 def _of_output(job: Job, address: str, terminal: AudioOut) -> Iterator[Ask]:
@@ -138,42 +147,42 @@ def _of_output(job: Job, address: str, terminal: AudioOut) -> Iterator[Ask]:
     for state in order:
         if alive(terminal, state) and _plays(job, state):
             here = state == working
-            why = reason if here else "that it plays in this state too, whatever plays there"
+            why = reason if here else tr("that it plays in this state too, whatever plays there")
             what = tone if here else Tone(hertz=tone.hertz)
             yield Ask(address, against, state, Function.AC_VOLTS, why, what.text())
     if not alive(terminal, working):
         return
     if terminal.way is not Way.FULL:
         other = Tone(hertz=_crossed(terminal, terminal.way.other), full=tone.full)
-        why = "that it carries its own way and not the other"
+        why = tr("that it carries its own way and not the other")
         yield Ask(address, against, working, Function.AC_VOLTS, why, other.text())
     if _may_follow_volume(job, terminal):
         down = replace(tone, down=True)
-        why = "whether it follows the volume"
+        why = tr("whether it follows the volume")
         yield Ask(address, against, working, Function.AC_VOLTS, why, down.text())
     if not _powerful(job, terminal) and not _measured(terminal, "impedance"):
         load = suggested_clip(job, address, "load")
-        why = "its impedance, with the reading without load"
+        why = tr("its impedance, with the reading without load")
         yield Ask(address, against, working, Function.AC_VOLTS, why, tone.text(), load=load)
 
 
 def _of_input(job: Job, address: str, terminal: AudioIn) -> Iterator[Ask]:
     """An input: silent by itself, its impedance from a generator straight and through a resistor, its side by ear."""
     against, working = probe_against(job, address), job.working_state()
-    yield Ask(address, against, working, Function.AC_VOLTS, "that nothing plays on it by itself")
+    yield Ask(address, against, working, Function.AC_VOLTS, tr("that nothing plays on it by itself"))
     tone = put_in(terminal).text()
     if not _measured(terminal, "impedance"):
         if terminal.channel is not Channel.RIGHT or not twin(
             job, address
         ):  # the generator is the same for both sides
-            why = "its impedance: first straight from the generator"
+            why = tr("its impedance: first straight from the generator")
             yield Ask(address, against, working, Function.AC_VOLTS, why, tone)
         series = suggested_clip(job, address, "series") or 47_000.0
-        why = "its impedance: then through a resistor"
+        why = tr("its impedance: then through a resistor")
         yield Ask(address, against, working, Function.AC_VOLTS, why, tone, series=series)
     if terminal.channel is not Channel.MONO and is_heard(job):
         home = return_address(job, address)
-        yield Ask(address, home, working, Function.HEARD, "which side it is", tone, series=LISTEN_OHM)
+        yield Ask(address, home, working, Function.HEARD, tr("which side it is"), tone, series=LISTEN_OHM)
 
 
 def _of_rail(job: Job, address: str) -> Iterator[Ask]:
@@ -182,10 +191,10 @@ def _of_rail(job: Job, address: str) -> Iterator[Ask]:
     terminal = job.terminal(address)
     if terminal is None or not alive(terminal, working):
         return
-    yield Ask(address, against, working, Function.AC_VOLTS, "that it is DC, and its ripple")
+    yield Ask(address, against, working, Function.AC_VOLTS, tr("that it is DC, and its ripple"))
     load = suggested_clip(job, address, "load")
     if load is not None and not _measured(terminal, "resistance"):
-        why = "that it holds what the modules draw"
+        why = tr("that it holds what the modules draw")
         yield Ask(address, against, working, Function.DC_VOLTS, why, load=load)
 
 
@@ -196,7 +205,9 @@ def _of_winding(job: Job, address: str) -> Iterator[Ask]:
     if winding is None:
         return
     if star:
-        yield Ask(address, star, unplugged(job), Function.RESISTANCE, "which end the host has on its ground")
+        yield Ask(
+            address, star, unplugged(job), Function.RESISTANCE, tr("which end the host has on its ground")
+        )
     first, second = (f"{HOST}.{e}" for e in (winding.first, winding.second))
     if address != first:
         return
@@ -204,12 +215,12 @@ def _of_winding(job: Job, address: str) -> Iterator[Ask]:
     state = job.working_state() if job.working_state() in live else next(iter(live), "")
     if not state:
         return
-    yield Ask(first, second, state, Function.AC_VOLTS, "its volts with nothing drawn")
+    yield Ask(first, second, state, Function.AC_VOLTS, tr("its volts with nothing drawn"))
     load = winding_load(job, winding)
     if load is not None and not any(
         k is not None and k.basis is Basis.MEASURED for k in (winding.resistance, winding.loaded)
     ):
-        why = f"its volts under a load, which tell its resistance; {_heat(winding, load)}"
+        why = tr("its volts under a load, which tell its resistance; {heat}", heat=_heat(winding, load))
         yield Ask(first, second, state, Function.AC_VOLTS, why, load=load)
 
 
@@ -230,8 +241,9 @@ def _heat(winding: Winding, load: float) -> str:
     """How hot a dummy load gets, in words."""
     assert winding.open is not None
     watts = winding.open.nominal**2 / load
-    return (
-        f"{format_quantity(watts, 'W', 2)} of heat in it, take a resistor for twice that and do not touch it"
+    return tr(
+        "{watts} of heat in it, take a resistor for twice that and do not touch it",
+        watts=format_quantity(watts, "W", 2),
     )
 
 
@@ -241,7 +253,10 @@ def _of_battery(job: Job, address: str) -> Iterator[Ask]:
     if not any(b.rail == point for b in job.host.batteries):
         return
     for state in job.host.states:
-        why = f"what the host draws while “{state.name}”: in series, at a contact of the battery with a card between"
+        why = tr(
+            "what the host draws while “{state}”: in series, at a contact of the battery with a card between",
+            state=state.name,
+        )
         yield Ask(address, "", state.id, Function.CURRENT, why)
 
 
@@ -263,9 +278,9 @@ def played(job: Job, terminal: AudioOut) -> tuple[str, Tone]:
     full = not _powerful(job, terminal)
     hertz = _crossed(terminal, terminal.way)
     if terminal.channel is Channel.MONO:
-        return "that something arrives while it plays", Tone(hertz=hertz, full=full)
+        return tr("that something arrives while it plays"), Tone(hertz=hertz, full=full)
     side = terminal.channel.value
-    return "that something arrives, and from its own side", Tone(hertz=hertz, full=full, side=side)
+    return tr("that something arrives, and from its own side"), Tone(hertz=hertz, full=full, side=side)
 
 
 def put_in(terminal: AudioIn) -> Tone:
@@ -302,8 +317,12 @@ def is_heard(job: Job) -> bool:
 
 def _dc_reason(terminal: object, state: str) -> str:
     if isinstance(terminal, Rail):
-        return "that it holds in this state" if alive(terminal, state) else "that it is off in this state"
-    return "that no DC meets the module in this state"
+        return (
+            tr("that it holds in this state")
+            if alive(terminal, state)
+            else tr("that it is off in this state")
+        )
+    return tr("that no DC meets the module in this state")
 
 
 def suggested_clip(job: Job, point: str, field: str) -> float | None:

@@ -27,7 +27,7 @@ from pigtail.job.document import (
 )
 from pigtail.job.roles import role_of
 from pigtail.job.wiring import used_points
-from pigtail.language import said
+from pigtail.language import said, tr
 from pigtail.model.model import Model
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.taps.criteria import CRITERIA, points_of
@@ -157,7 +157,7 @@ def _used(job: Job, measured: Job, address: str, key: str) -> list[Finding]:
     still = asks(job, address)
     if still:
         first = in_words(job, still[0])
-        more = f" ({len(still) - 1} more)" if len(still) > 1 else ""
+        more = tr(" ({value} more)", value=len(still) - 1) if len(still) > 1 else ""
         code = "tap.not_rung_out" if still[0].function.value == "continuity" else "tap.open_check"
         words = {
             "name": job.label(address), "first": first, "more": more, "reason": still[0].reason,

@@ -79,14 +79,14 @@ class PinDialog(ControlDialog):
         super().__init__("pin_dialog", tr("A line or an input"), says, parent)
         self._job = job
         devices: list[tuple[str, object]] = [(job.host.name, HOST), *((m.name, m.id) for m in job.modules)]
-        self.device = self.combo("pin_device", "of", devices)
+        self.device = self.combo("pin_device", tr("of"), devices)
         self.device.setCurrentIndex(len(devices) - 1)
         kinds: list[tuple[str, object]] = [
             (tr("an output: it tells"), ""),
             *((tr("an input: {a}", a=a.value), a.value) for a in Acts),
         ]
-        self.kind = self.combo("pin_kind", "is", kinds)
-        self.name = self.line("pin_name", "called", tr("link pin"))
+        self.kind = self.combo("pin_kind", tr("is"), kinds)
+        self.name = self.line("pin_name", tr("called"), tr("link pin"))
         self.gated = self.combo("pin_gates", tr("enables or mutes"), [(tr("nothing by itself"), "")])
         self.device.currentIndexChanged.connect(self._outputs)
         self._outputs()
@@ -141,10 +141,10 @@ class JoinDialog(ControlDialog):
                     if isinstance(job.terminal(a), Control | Return) and a != star_address(job)
                 ),
             ]
-        self.start = self.combo("join_start", "from", [(job.label(a), a) for a in lines])
+        self.start = self.combo("join_start", tr("from"), [(job.label(a), a) for a in lines])
         self.start.setCurrentIndex(max(self.start.findData(start), 0))
-        self.end = self.combo("join_end", "to", [(job.label(a), a) for a in ends])
-        self.called = self.line("join_name", "called", tr("Light") if shows else shape.short.capitalize())
+        self.end = self.combo("join_end", tr("to"), [(job.label(a), a) for a in ends])
+        self.called = self.line("join_name", tr("called"), tr("Light") if shows else shape.short.capitalize())
         self.supply: QComboBox | None = None
         if "sup" in shape.ports:
             rails = [a for a in job.addresses() if isinstance(job.terminal(a), Rail)]
@@ -173,8 +173,8 @@ class SwitchDialog(ControlDialog):
         self._job = job
         points: list[tuple[str, object]] = [(t.name, t.id) for t in job.host.terminals]
         self.kind = self.combo("switch_kind", tr("is a"), [(k.value, k.value) for k in SwitchKind])
-        self.called = self.line("switch_name", "called", tr("selector, free pole"))
-        self.common = self.combo("switch_common", "common", points)
+        self.called = self.line("switch_name", tr("called"), tr("selector, free pole"))
+        self.common = self.combo("switch_common", tr("common"), points)
         none: list[tuple[str, object]] = [("–", "")]
         self.ways = [
             self.combo(f"switch_way_{k}", tr("way {value}", value=k + 1), [*none, *points]) for k in range(4)

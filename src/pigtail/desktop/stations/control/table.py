@@ -29,9 +29,9 @@ if TYPE_CHECKING:
 
 #: What can be wanted of a column, by its kind: the wish, and how yes and no are called.
 WISHES = {
-    ColumnKind.MODULE: (WantedOf.POWERED, "on", "off"),
-    ColumnKind.OUTPUT: (WantedOf.HEARD, "heard", "mute"),
-    ColumnKind.LIGHT: (WantedOf.LIT, "lit", "dark"),
+    ColumnKind.MODULE: (WantedOf.POWERED, tr("on"), tr("off")),
+    ColumnKind.OUTPUT: (WantedOf.HEARD, tr("heard"), tr("mute")),
+    ColumnKind.LIGHT: (WantedOf.LIT, tr("lit"), tr("dark")),
 }
 ROW_PX, LEAST_PX, SIDE_PX = 30, 84, 210
 #: The most of a table that the names of its rows take [1]; narrower than this it leaves out what rails give [px].

@@ -105,7 +105,7 @@ class Ladder(Painting):
             return plot.bottom() - plot.height() * (min(max(level, low), high) - low) / (high - low)
 
         self._axis(painter, plot, low, high, y)
-        marks = [(feed.overload, "overload", "stop"), (feed.wanted, "wanted", "accent")]
+        marks = [(feed.overload, tr("overload"), "stop"), (feed.wanted, tr("wanted"), "accent")]
         if feed.noise is not None and feed.noise.value is not None:
             marks.append(
                 (feed.noise, tr("noise") if feed.noise.value > low else tr("noise, far below"), "dim")

@@ -37,7 +37,12 @@ from pigtail.panel.found import EDGE, PlaceFound
 from pigtail.service import services
 from pigtail.units import UnreadableError
 
-_FIELDS = (("width", "width"), ("height", "height"), ("thickness", "thick"), ("depth", tr("free behind")))
+_FIELDS = (
+    ("width", tr("width")),
+    ("height", tr("height")),
+    ("thickness", tr("thick")),
+    ("depth", tr("free behind")),
+)
 HINT = tr("Millimetres. Drag a rectangle over what is there; choose a fitting and click where it should go.")
 NOWHERE = tr("It fits nowhere on this panel: another fitting, another side, or a box of its own.")
 

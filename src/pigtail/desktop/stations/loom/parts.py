@@ -12,7 +12,7 @@ from pigtail.language import tr
 from pigtail.units import UnreadableError, parse_quantity
 
 #: What is answered by yes, no, or not at all.
-YES_NO: tuple[tuple[str, Any], ...] = ((tr("not said"), None), ("yes", True), ("no", False))
+YES_NO: tuple[tuple[str, Any], ...] = ((tr("not said"), None), (tr("yes"), True), (tr("no"), False))
 
 
 def read_mm(text: str) -> float:

@@ -70,7 +70,7 @@ def steps_of(job: Job, supply: SupplyDetail) -> tuple[Step, ...]:
     else:
         link = job.link(supply.link)
         others = [r for r in rails_of(job, link) if r != supply.rail] if link is not None else []
-        names = " or ".join(job.label(r) for r in (supply.rail, *others))
+        names = tr(" or ").join(job.label(r) for r in (supply.rail, *others))
         lost = (
             (value(n, "rail_v") - value(n, "module_v")) * value(n, "module_current_a")
             if others and not converts

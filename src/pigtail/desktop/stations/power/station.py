@@ -104,9 +104,9 @@ class PowerStation(Station):
         row.setSpacing(5)
         row.addWidget(self.module, 2)
         for words, combo, share in (
-            ("from", self.rail, 4),
+            (tr("from"), self.rail, 4),
             ("", self.rectifier, 5),
-            ("through", self.converter, 6),
+            (tr("through"), self.converter, 6),
         ):
             if words:
                 label = QLabel(words)
@@ -347,11 +347,11 @@ class PowerStation(Station):
 def _rectifier_title(shape: Topology) -> str:
     """A rectifier in few words: half-wave, Schottky."""
     title = (
-        shape.title.partition(", with reservoir")[0]
-        .partition(" with one end")[0]
-        .partition(" on a tapped")[0]
+        shape.title.partition(tr(", with reservoir"))[0]
+        .partition(tr(" with one end"))[0]
+        .partition(tr(" on a tapped"))[0]
     )
-    return title.replace(" rectifier", "")
+    return title.replace(tr(" rectifier"), "")
 
 
 def _name(job: Job, supply: SupplyDetail) -> str:

@@ -32,10 +32,10 @@ TABLES: tuple[tuple[str, str, tuple[str, ...], int], ...] = (
         (tr("hold point"), tr("reading"), tr("expected"), tr("range"), tr("what it says")),
         0,
     ),
-    (tr("Cost"), "cost", ("what", "price", "became"), 0),
-    (tr("Notes"), "notes", ("when", "note"), 1),
-    (tr("Files"), "files", ("what", "file"), 1),
-    (tr("All that was done"), "done", ("when", "step", "how", "took", "note"), 1),
+    (tr("Cost"), "cost", (tr("what"), tr("price"), tr("became")), 0),
+    (tr("Notes"), "notes", (tr("when"), tr("note")), 1),
+    (tr("Files"), "files", (tr("what"), tr("file")), 1),
+    (tr("All that was done"), "done", (tr("when"), tr("step"), tr("how"), tr("took"), tr("note")), 1),
 )
 COST_TABLE, NOTES_TABLE = 2, 3
 

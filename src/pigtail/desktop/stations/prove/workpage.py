@@ -30,16 +30,16 @@ from pigtail.language import tr
 Item = Cover | Alteration | Original
 #: What can be added: words, the name of its button, what is made of an id.
 NEW = (
-    (tr("A cover"), "add_cover", "cover", lambda i: Cover(id=i, name="a cover")),
-    (tr("A part out"), "add_lift", "part", lambda i: Alteration(id=i, kind=Alters.LIFT, what="a part")),
-    (tr("A cut"), "add_cut", "cut", lambda i: Alteration(id=i, kind=Alters.CUT, what="a track")),
+    (tr("A cover"), "add_cover", "cover", lambda i: Cover(id=i, name=tr("a cover"))),
+    (tr("A part out"), "add_lift", "part", lambda i: Alteration(id=i, kind=Alters.LIFT, what=tr("a part"))),
+    (tr("A cut"), "add_cut", "cut", lambda i: Alteration(id=i, kind=Alters.CUT, what=tr("a track"))),
     (
         tr("A jumper"),
         "add_jumper",
         "jumper",
-        lambda i: Alteration(id=i, kind=Alters.JUMPER, what="a jumper", back=True),
+        lambda i: Alteration(id=i, kind=Alters.JUMPER, what=tr("a jumper"), back=True),
     ),
-    (tr("A sound"), "add_sound", "sound", lambda i: Original(id=i, name="a sound")),
+    (tr("A sound"), "add_sound", "sound", lambda i: Original(id=i, name=tr("a sound"))),
 )
 #: How the two texts of an item are called in its form.
 TEXTS = {

@@ -205,7 +205,7 @@ class Devices(QWidget):
         if device is None or self._job is None:
             return
         try:
-            keep(device, f"from the job “{self._job.name}”")
+            keep(device, tr("from the job “{job}”", job=self._job.name))
         except JobError as error:
             self.refused.emit(str(error))
             return
@@ -245,7 +245,7 @@ class Devices(QWidget):
         try:
             device = read_device(path)
             if isinstance(device, Host):
-                keep(device, f"from the file {path.name}")
+                keep(device, tr("from the file {path}", path=path.name))
         except JobError as error:
             self.refused.emit(str(error))
             return
@@ -262,7 +262,7 @@ def _kind_words(module: Host | Module) -> str:
     from pigtail.catalogue.kinds import adapter_kinds, module_kinds
 
     known = {k.key: k.name for k in (*module_kinds(), *adapter_kinds())}
-    return known.get(module.kind, "a module of its own kind")
+    return known.get(module.kind, tr("a module of its own kind"))
 
 
 def _added_and_planned(job: Job, module: Module) -> Job:

@@ -18,7 +18,7 @@ from pigtail.job.errors import EditError, JobError
 from pigtail.job.places import Pad, Place
 from pigtail.job.roles import role_of
 from pigtail.job.wiring import star_address
-from pigtail.language import tr
+from pigtail.language import mark, tr
 
 COLUMNS = (
     tr("point"), tr("role"), tr("stage"), tr("board"), tr("part, pin"), tr("connector"), tr("pad"),
@@ -185,7 +185,7 @@ SOUND = {
     **{w.value: ("way", w) for w in Way},
     **{u.value: ("use", u) for u in Use},
     "turned round": ("inverted", True),
-    "not turned round": ("inverted", False),
+    mark("not turned round"): ("inverted", False),
 }
 
 

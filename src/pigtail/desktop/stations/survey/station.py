@@ -345,16 +345,16 @@ class SurveyStation(Station):
             cells = _row(ends, o.words, None, o.value, None)
             rows.append((*cells[:2], Cell("–", use="dim"), *cells[3:]))
         edits = self._edits(AMBIENT, job.ambient, _ambient_edit)
-        ambient = _row(tr("inside the case"), "temperature", job.ambient, job.ambient, edits)
+        ambient = _row(tr("inside the case"), tr("temperature"), job.ambient, job.ambient, edits)
         return [*rows, ambient]
 
     def _log_row(self, job: Job, r: Reading) -> tuple[Cell, ...]:
         state = job.state(r.state)
         value = f"{tr(r.function.value)} {text_of(r.function, r.value.nominal)}{_clipped(r)}"
         use = "dim" if r.struck else "ink"
-        note = f"struck; {r.note}".strip("; ") if r.struck else r.note
+        note = tr("struck; {note}", note=r.note).strip("; ") if r.struck else r.note
         if r.corrects:
-            note = f"corrects {r.corrects}; {note}".strip("; ")
+            note = tr("corrects {reading}; {note}", reading=r.corrects, note=note).strip("; ")
         texts = (
             r.id,
             r.when.replace("T", " "),
@@ -455,7 +455,7 @@ def _clipped(r: Reading) -> str:
     """What was clipped on for a reading, in words."""
     words = [
         f"{format_quantity(known.nominal, known.unit)} {how}"
-        for known, how in ((r.load, "across"), (r.series, tr("in series")), (r.current, "through"))
+        for known, how in ((r.load, tr("across")), (r.series, tr("in series")), (r.current, tr("through")))
         if known is not None
     ]
     words += [tr("playing {drive}", drive=r.drive)] if r.drive else []
@@ -510,7 +510,7 @@ def _row(
         Cell(words, use="dim", tip=tip_for(words, words)),
         Cell(format_known(paper) if paper else "?", edit=value, use="ink" if paper else "unknown"),
         Cell(shown, use=use),
-        Cell(basis, edit=based, use=use, tip=tip_for("basis")),
+        Cell(tr(basis), edit=based, use=use, tip=tip_for(tr("basis"))),
         Cell(counts.source if counts else how, edit=sourced, use="dim"),
     )
 

@@ -109,7 +109,7 @@ class SweepTable(QWidget):
                 against=against,
             )
         )
-        columns = ("pin", *(names[s] for s in live), "is", "because", tr("would settle it"))
+        columns = (tr("pin"), *(names[s] for s in live), tr("is"), tr("because"), tr("would settle it"))
         if columns != self.rows.columns:
             self.rows.beginResetModel()
             self.rows.columns = columns

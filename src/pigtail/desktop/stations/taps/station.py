@@ -16,7 +16,7 @@ from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import Probes
 from pigtail.edits.change import Change
 from pigtail.job.document import Job
-from pigtail.language import tr
+from pigtail.language import tr, trn
 from pigtail.studies.taps.found import TapsFound
 
 if TYPE_CHECKING:
@@ -137,9 +137,10 @@ class Ranking(Painting):
         say(painter, text, name, bold=candidate.used, px=12)
         place = terminal.place.text() if terminal is not None else ""
         state = candidate.wrong[0][1].value if candidate.wrong else "unknown" if candidate.asks else "good"
-        words = {"unknown": f"{len(candidate.asks)} checks open", "good": "every check done"}.get(
-            state, f"{state}: a wrong choice"
-        )
+        words = {
+            "unknown": trn("{count} check open", "{count} checks open", len(candidate.asks)),
+            "good": tr("every check done"),
+        }.get(state, tr("{verdict}: a wrong choice", verdict=tr(state)))
         say(painter, text.translated(0, 15), f"{place} · {words}" if place else words, use=state, px=10)
         y = rect.center().y()
         width = right - left
