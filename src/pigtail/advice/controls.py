@@ -401,7 +401,7 @@ def _option(
 
 def _short(shape: Topology) -> str:
     """A topology as a list of ways has it."""
-    return shape.title.removeprefix("High-side switch: ").removesuffix(" that drives it")
+    return shape.title.removeprefix(tr("High-side switch: ")).removesuffix(tr(" that drives it"))
 
 
 def _decade(value: float, least: float) -> int:

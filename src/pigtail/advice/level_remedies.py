@@ -394,7 +394,7 @@ def _before_core(job: Job, link: Link, _finding: Finding) -> Iterator[Fix]:
         damped = (damping.section(r1=ohm),) if ohm else ()
         made = (*link.sections[:at], shape.section(c1=farads), *damped, *link.sections[at:])
         added = with_plus(job, rejoined(job, link, tuple(s for s in made if not does(s, Does.CONDUCTS))))
-        words = f" and {marking(ohm, 'Ω')}" if ohm else ""
+        words = tr(" and ") + marking(ohm, "Ω") if ohm else ""
         yield (
             tr(
                 "a capacitor of {farads}{words} before the transformer",

@@ -247,7 +247,7 @@ def _pairs(trials: Trials, finding: Finding, ranked: list[_Ranked]) -> Iterator[
             continue
         for second in candidates(lone.attempt.edit(trials.job), spoilt[0]):
             edit = partial(one_then_other, first=lone.attempt.edit, second=second.edit)
-            yield Attempt(f"{lone.attempt.label}, and {second.label}", edit)
+            yield Attempt(tr("{one}, and {other}", one=lone.attempt.label, other=second.label), edit)
 
 
 def one_then_other(job: Job, first: Edit, second: Edit) -> Job:

@@ -13,6 +13,7 @@ from pigtail.job.document import HOST, AudioIn, AudioOut, Function, Job, Rail, R
 from pigtail.job.measured import Measured
 from pigtail.job.tone import SIDES, Tone
 from pigtail.job.wiring import probe_against, return_address, star_address, twin
+from pigtail.language import tr
 from pigtail.studies.faults.explain import Explanation, Misfit, alone, misfits
 from pigtail.studies.faults.fit import FLOOR, blur, shown
 from pigtail.studies.taps.protocol import checks
@@ -42,7 +43,11 @@ def _of(job: Job, misfit: Misfit) -> Ask | None:
     for ask, apart in zip(asks, _apart(asks, first, second), strict=True):
         if apart / minutes_of(job, [ask]) > most and apart > TELLS:
             best, most = ask, apart / minutes_of(job, [ask])
-    return replace(best, reason=f"whether {first.words}, or {second.words}") if best is not None else None
+    return (
+        replace(best, reason=tr("whether {one}, or {other}", one=first.words, other=second.words))
+        if best is not None
+        else None
+    )
 
 
 def _apart(asks: Sequence[Ask], first: Explanation, second: Explanation) -> list[float]:

@@ -79,9 +79,13 @@ class Splice(QAbstractButton):
             painter.setPen(t.color("ink"))
             painter.setFont(theme.font(theme.BODY_PX, bold=True))
             painter.drawText(line, middle, self.words)
+            wide = painter.fontMetrics().horizontalAdvance(self.words)
             painter.setFont(theme.font(theme.SMALL_PX, bold=True))
             painter.setPen(t.severity(self.verdict) if self.verdict else t.color("dim"))
-            painter.drawText(line, middle | Qt.AlignmentFlag.AlignRight, tr(self.verdict) or "…")
+            says = tr(self.verdict) or "…"
+            room = line.width() - wide - 6  # the mark tells the verdict too
+            if painter.fontMetrics().horizontalAdvance(says) <= room:
+                painter.drawText(line, middle | Qt.AlignmentFlag.AlignRight, says)
             return
         painter.setPen(t.color("ink"))
         painter.setFont(theme.font(14, bold=True))

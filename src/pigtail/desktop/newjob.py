@@ -112,8 +112,8 @@ class NewJob(Dialog):
         left.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapAllRows)
         left.setSpacing(8)
         for words, widget in (
-            ("&Job", self.name), ("&Host", self.host_kind), (tr("Its &name"), self.host_name), (tr("&Fed by"), self.supply),
-            ("&Module", self.module_kind),
+            (tr("&Job"), self.name), (tr("&Host"), self.host_kind), (tr("Its &name"), self.host_name), (tr("&Fed by"), self.supply),
+            (tr("&Module"), self.module_kind),
         ):  # fmt: skip
             left.addRow(words, widget)
         left.addRow(self.summary)
@@ -166,6 +166,7 @@ class NewJob(Dialog):
         self._lines = []
         form = QFormLayout()
         form.setLabelAlignment(Qt.AlignmentFlag.AlignRight)
+        form.setRowWrapPolicy(QFormLayout.RowWrapPolicy.WrapLongRows)
         for terminal in host.terminals:
             for item in quantities(terminal):
                 self._line(

@@ -11,6 +11,7 @@ from pigtail.edits.change import checked
 from pigtail.job.build import Area, AreaKind, BoardKind, Build, ColourRule, Fitting, Mounting, Panel, Service
 from pigtail.job.document import Job
 from pigtail.job.errors import EditError
+from pigtail.language import tr
 
 
 def _built(job: Job, **changes: Any) -> Job:
@@ -64,7 +65,7 @@ def change_panel(job: Job, **changes: Any) -> Job:
 def panel_of(build: Build) -> Panel:
     """The panel of a build; raises EditError where there is none."""
     if build.panel is None:
-        raise EditError("there is no panel yet; give its width and height first")
+        raise EditError(tr("there is no panel yet; give its width and height first"))
     return build.panel
 
 
@@ -80,7 +81,7 @@ def remove_area(job: Job, area_id: str) -> Job:
     """Take an area off the panel. Raises EditError for one that is not there."""
     panel = panel_of(job.build)
     if all(a.id != area_id for a in panel.areas):
-        raise EditError(f"there is no area {area_id}", value=area_id)
+        raise EditError(tr("there is no area {area_id}", area_id=area_id), value=area_id)
     return change_panel(job, areas=tuple(a for a in panel.areas if a.id != area_id))
 
 
@@ -89,7 +90,11 @@ def put_fitting(job: Job, fitting: Fitting) -> Job:
     panel = panel_of(job.build)
     if fitting.kind not in fitting_kinds():
         raise EditError(
-            f"the catalogue has no fitting “{fitting.kind}”; choose one of {', '.join(fitting_kinds())}",
+            tr(
+                "the catalogue has no fitting “{kind}”; choose one of {listed}",
+                kind=fitting.kind,
+                listed=", ".join(fitting_kinds()),
+            ),
             value=fitting.kind,
         )
     if any(f.id == fitting.id for f in panel.fittings):
@@ -111,7 +116,7 @@ def remove_fitting(job: Job, fitting_id: str) -> Job:
 def _fitting(job: Job, fitting_id: str) -> Fitting:
     found = next((f for f in panel_of(job.build).fittings if f.id == fitting_id), None)
     if found is None:
-        raise EditError(f"there is no fitting {fitting_id}", value=fitting_id)
+        raise EditError(tr("there is no fitting {fitting_id}", fitting_id=fitting_id), value=fitting_id)
     return found
 
 

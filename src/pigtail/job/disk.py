@@ -18,6 +18,7 @@ from pathlib import Path
 import msgspec
 
 from pigtail.job.errors import FileError
+from pigtail.language import tr
 
 #: What unfinished files begin and end with.
 PART, PART_END = ".pigtail-", ".part"
@@ -46,28 +47,28 @@ def read_seen(path: Path | str, most: int, what: str = "file") -> tuple[bytes, S
         # without blocking: opening a pipe that nobody writes to would wait for ever
         handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     except FileNotFoundError as error:
-        raise FileError(path, "there is no such file") from error
+        raise FileError(path, tr("there is no such file")) from error
     except (OSError, ValueError) as error:
-        raise FileError(path, f"the {what} cannot be read ({_why(error)})") from error
+        raise FileError(path, tr("the {what} cannot be read ({why})", what=what, why=_why(error))) from error
     try:
         found = os.fstat(handle)
         if not stat.S_ISREG(found.st_mode):
             os.close(handle)
-            raise FileError(path, "this is not a file; give a plain file, no folder, pipe or device")
+            raise FileError(path, tr("this is not a file; give a plain file, no folder, pipe or device"))
         with os.fdopen(handle, "rb") as file:
             if found.st_size > most:
                 raise FileError(path, _too_large(what, most))
             data = file.read(most + 1)
     except OSError as error:
-        raise FileError(path, f"the {what} cannot be read ({_why(error)})") from error
+        raise FileError(path, tr("the {what} cannot be read ({why})", what=what, why=_why(error))) from error
     if len(data) > most:
         raise FileError(path, _too_large(what, most))
     return data, Seen(len(data), found.st_mtime_ns, sha256_of(data))
 
 
 def _too_large(what: str, most: int) -> str:
-    size = f"{most / 1e6:g} MB" if most >= 1_000_000 else f"{most:,} bytes"
-    return f"the {what} is larger than {size}, more than one ever is; choose another"
+    size = f"{most / 1e6:g} MB" if most >= 1_000_000 else tr("{most:,} bytes", most=most)
+    return tr("the {what} is larger than {size}, more than one ever is; choose another", what=what, size=size)
 
 
 def seen_now(path: Path) -> Seen | None:
@@ -110,7 +111,8 @@ def write_atomically(path: Path, data: bytes) -> Seen:
         _sync_folder(target.parent)
     except (OSError, ValueError) as error:
         raise FileError(
-            path, f"the file cannot be written ({_why(error)}); free space or choose another folder"
+            path,
+            tr("the file cannot be written ({why}); free space or choose another folder", why=_why(error)),
         ) from error
     return Seen(len(data), changed, sha256_of(data))
 
@@ -127,7 +129,8 @@ def write_in_place(path: Path, data: bytes) -> Seen:
             changed = os.fstat(file.fileno()).st_mtime_ns
     except OSError as error:
         raise FileError(
-            path, f"the file cannot be written ({_why(error)}); free space or save under another name"
+            path,
+            tr("the file cannot be written ({why}); free space or save under another name", why=_why(error)),
         ) from error
     return Seen(len(data), changed, sha256_of(data))
 
@@ -185,7 +188,7 @@ def _status(path: Path) -> os.stat_result | None:
     except FileNotFoundError:
         return None
     if not stat.S_ISREG(found.st_mode):
-        raise OSError(errno.EINVAL, "it is no plain file")
+        raise OSError(errno.EINVAL, tr("it is no plain file"))
     return found
 
 
@@ -253,7 +256,7 @@ def _taken(file: Path, flags: int = 0) -> int | None:
     handle = os.open(file, os.O_RDWR | os.O_NONBLOCK | os.O_NOFOLLOW | os.O_CLOEXEC | flags, 0o600)
     try:
         if not stat.S_ISREG(os.fstat(handle).st_mode):
-            raise OSError(errno.EINVAL, "it is no plain file")
+            raise OSError(errno.EINVAL, tr("it is no plain file"))
         fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:
         os.close(handle)

@@ -16,6 +16,7 @@ from pigtail.job.disk import Seen, read_seen, write_atomically
 from pigtail.job.document import FORMAT, VERSION, Job
 from pigtail.job.errors import FileError, JobError
 from pigtail.job.texts import made_storable
+from pigtail.language import tr
 from pigtail.units.known import DIGITS, KnownError
 
 MAX_BYTES = 64_000_000
@@ -48,23 +49,33 @@ def load(path: Path | str) -> Document:
 def decode(data: bytes) -> Document:
     """A document from the bytes of a job file; raises JobError."""
     if not data.strip():
-        raise JobError("the file is empty; use a copy or the recovery file")
+        raise JobError(tr("the file is empty; use a copy or the recovery file"))
     try:
         raw = msgspec.json.decode(data)
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
         raise JobError(
-            f"this is not complete JSON text ({str(error).rstrip('.')}); use a copy or the recovery file"
+            tr(
+                "this is not complete JSON text ({rstrip}); use a copy or the recovery file",
+                rstrip=str(error).rstrip("."),
+            )
         ) from error
     except RecursionError as error:
-        raise JobError("the file is nested too deeply to be a job") from error
+        raise JobError(tr("the file is nested too deeply to be a job")) from error
     if not isinstance(raw, dict) or raw.get("format") != FORMAT:
-        raise JobError(f"this is not a Pigtail job: its “format” is not “{FORMAT}”", where="format")
+        raise JobError(
+            tr("this is not a Pigtail job: its “format” is not “{format}”", format=FORMAT), where="format"
+        )
     version = raw.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise JobError("the version is not a whole number from 1", where="version")
+        raise JobError(tr("the version is not a whole number from 1"), where="version")
     if version > VERSION:
         raise JobError(
-            f"the file is of version {version}, this program reads up to {VERSION}; open it with a newer Pigtail",
+            tr(
+                "the file is of version {version}, this program reads up to {version2}; open it with a "
+                "newer Pigtail",
+                version=version,
+                version2=VERSION,
+            ),
             where="version",
         )
     try:
@@ -73,13 +84,17 @@ def decode(data: bytes) -> Document:
     except msgspec.ValidationError as error:
         sentence, _, place = str(error).partition(" - at ")
         raise JobError(
-            f"{sentence[0].lower()}{sentence[1:MOST_SAID]}; mend it in a text editor",
+            tr(
+                "{lower}{sentence}; mend it in a text editor",
+                lower=sentence[0].lower(),
+                sentence=sentence[1:MOST_SAID],
+            ),
             where=place.strip("`").removeprefix("$.")[:MOST_SAID],
         ) from error
     except KnownError as error:
         raise JobError(str(error)) from error
     except RecursionError as error:
-        raise JobError("the file is nested too deeply to be a job") from error
+        raise JobError(tr("the file is nested too deeply to be a job")) from error
     return Document(job, _extras(raw, job, ""))
 
 

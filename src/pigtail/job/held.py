@@ -19,6 +19,7 @@ import platformdirs
 
 from pigtail.job.disk import lock_file, remove_if_free
 from pigtail.job.errors import FileError
+from pigtail.language import tr
 
 #: So long another save of the same file is waited for [s].
 PATIENCE_S = 5.0
@@ -99,7 +100,7 @@ def saving(path: Path, folder: Path | None = None) -> Iterator[None]:
         while (handle := lock_file(file)) is None:
             if time.monotonic() > until:
                 raise FileError(
-                    path, "another program is just saving this file; wait a moment and save again"
+                    path, tr("another program is just saving this file; wait a moment and save again")
                 )
             time.sleep(0.01)
     except OSError:

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from pigtail.job.document import FUNCTION_UNITS, Function, Job
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import table_rows
+from pigtail.language import tr
 from pigtail.units import UnreadableError, format_quantity, parse_quantity
 
 #: Words by which columns are known, in small letters.
@@ -39,12 +40,12 @@ class LogSum(NamedTuple):
         """What is noted with the reading."""
         unit = FUNCTION_UNITS[function]
         ends = f"{format_quantity(self.low, unit)} … {format_quantity(self.high, unit)}"
-        return f"middle of {self.values} values in {name}, {ends}"
+        return tr("middle of {values} values in {name}, {ends}", values=self.values, name=name, ends=ends)
 
 
 def rows_of(text: str) -> list[list[str]]:
     """The rows of a log that has semicolons, tabs or commas between its cells; raises JobError for what is none."""
-    return table_rows(text, _dialect, "there is nothing in the log; record it again")
+    return table_rows(text, _dialect, tr("there is nothing in the log; record it again"))
 
 
 def _dialect(beginning: str) -> type[csv.Dialect]:
@@ -111,9 +112,9 @@ def read_log(rows: list[list[str]], columns: Columns, function: Function) -> Log
         try:
             found.append(parse_quantity(f"{text} {_unit_of(tail)}".strip(), unit))
         except UnreadableError as error:
-            raise JobError(str(error), where=f"row {number}") from error
+            raise JobError(str(error), where=tr("row {number}", number=number)) from error
     if not found:
-        raise JobError("no row of the log holds a value; choose another column")
+        raise JobError(tr("no row of the log holds a value; choose another column"))
     return LogSum(statistics.median(found), min(found), max(found), len(found))
 
 

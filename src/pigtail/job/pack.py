@@ -21,6 +21,7 @@ from pigtail.job.document import Job
 from pigtail.job.errors import FileError
 from pigtail.job.file import Document, encode
 from pigtail.job.logbook import Filed
+from pigtail.language import tr
 
 FORMAT = "pigtail pack"
 VERSION = 1
@@ -85,7 +86,9 @@ def open_pack(path: Path, folder: Path) -> Path:
     """
     files = read_pack(path)
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        raise FileError(folder, "there is something already; choose a folder that is empty or not there yet")
+        raise FileError(
+            folder, tr("there is something already; choose a folder that is empty or not there yet")
+        )
     try:
         for name, data in files.items():
             target = folder / name.removeprefix("files/")
@@ -93,7 +96,8 @@ def open_pack(path: Path, folder: Path) -> Path:
             write_atomically(target, data)
     except OSError as error:
         raise FileError(
-            folder, f"the pack cannot be unpacked ({error.strerror or error}); choose another folder"
+            folder,
+            tr("the pack cannot be unpacked ({value}); choose another folder", value=error.strerror or error),
         ) from error
     return folder / JOB
 
@@ -116,7 +120,8 @@ def read_pack(path: Path) -> dict[str, bytes]:
     try:
         if not path.is_file() or not zipfile.is_zipfile(path):
             raise FileError(
-                path, "this is no pack: it is no zip file" if path.exists() else "there is no such file"
+                path,
+                tr("this is no pack: it is no zip file") if path.exists() else tr("there is no such file"),
             )
         with zipfile.ZipFile(path) as archive:
             found = {i.filename: _read(archive, i, path) for i in _checked(archive, path)}
@@ -129,9 +134,11 @@ def read_pack(path: Path) -> dict[str, bytes]:
         EOFError,
         RuntimeError,
     ) as error:
-        raise FileError(path, f"the pack cannot be read ({error}); use another copy") from error
+        raise FileError(
+            path, tr("the pack cannot be read ({error}); use another copy", error=error)
+        ) from error
     except ValueError as error:
-        raise FileError(path, f"the pack is damaged ({error}); use another copy") from error
+        raise FileError(path, tr("the pack is damaged ({error}); use another copy", error=error)) from error
     return _as_listed(found, path)
 
 
@@ -141,7 +148,11 @@ def _checked(archive: zipfile.ZipFile, path: Path) -> list[zipfile.ZipInfo]:
     if len(entries) > MOST_FILES or sum(i.file_size for i in entries) > MOST_ALL:
         raise FileError(
             path,
-            f"the pack holds more than {MOST_FILES} files or {MOST_ALL // 1_000_000} MB; it is no pack of a job",
+            tr(
+                "the pack holds more than {most_files} files or {value} MB; it is no pack of a job",
+                most_files=MOST_FILES,
+                value=MOST_ALL // 1000000,
+            ),
         )
     seen: set[str] = set()
     for info in entries:
@@ -157,20 +168,28 @@ def _checked(archive: zipfile.ZipFile, path: Path) -> list[zipfile.ZipInfo]:
             or len(name) > MOST_NAME
             or "\0" in name
         ):
-            raise FileError(path, f"the pack holds “{shown}”, which would leave its folder; do not unpack it")
+            raise FileError(
+                path,
+                tr("the pack holds “{shown}”, which would leave its folder; do not unpack it", shown=shown),
+            )
         key = name.removeprefix("files/").casefold()  # as it lies when it is unpacked
         if key in seen or not key:
-            raise FileError(path, f"the pack holds “{shown}” twice; do not unpack it")
+            raise FileError(path, tr("the pack holds “{shown}” twice; do not unpack it", shown=shown))
         seen.add(key)
         if info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
             raise FileError(
-                path, f"“{shown}” in the pack is packed in a way that no pack is; use another copy"
+                path,
+                tr("“{shown}” in the pack is packed in a way that no pack is; use another copy", shown=shown),
             )
         if stat.S_ISLNK(info.external_attr >> 16):
-            raise FileError(path, f"“{shown}” in the pack is a link; do not unpack it")
+            raise FileError(path, tr("“{shown}” in the pack is a link; do not unpack it", shown=shown))
         if info.file_size > MOST_FILE or info.file_size > MOST_RATIO * max(info.compress_size, 1) + 1_000_000:
             raise FileError(
-                path, f"“{shown}” in the pack unpacks to more than any file of a job; do not unpack it"
+                path,
+                tr(
+                    "“{shown}” in the pack unpacks to more than any file of a job; do not unpack it",
+                    shown=shown,
+                ),
             )
     return entries
 
@@ -179,7 +198,13 @@ def _read(archive: zipfile.ZipFile, info: zipfile.ZipInfo, path: Path) -> bytes:
     with archive.open(info) as file:
         data = file.read(info.file_size + 1)
     if len(data) > info.file_size:
-        raise FileError(path, f"“{info.filename[:60]}” in the pack is larger than it says; do not unpack it")
+        raise FileError(
+            path,
+            tr(
+                "“{filename}” in the pack is larger than it says; do not unpack it",
+                filename=info.filename[:60],
+            ),
+        )
     return data
 
 
@@ -187,14 +212,16 @@ def _as_listed(found: dict[str, bytes], path: Path) -> dict[str, bytes]:
     try:
         contents = msgspec.json.decode(found.get(LISTED, b""), type=Contents)
     except (msgspec.DecodeError, RecursionError) as error:
-        raise FileError(path, "this is no pack of a job: it has no list of its files") from error
+        raise FileError(path, tr("this is no pack of a job: it has no list of its files")) from error
     if contents.format != FORMAT or contents.version > VERSION:
         raise FileError(
-            path, "this pack is of a newer version, or none of ours; open it with a newer Pigtail"
+            path, tr("this pack is of a newer version, or none of ours; open it with a newer Pigtail")
         )
     if set(found) != {LISTED, *contents.files} or JOB not in contents.files:
-        raise FileError(path, "the pack does not hold what its list says; use another copy")
+        raise FileError(path, tr("the pack does not hold what its list says; use another copy"))
     for name, sha256 in contents.files.items():
         if sha256_of(found[name]) != sha256:
-            raise FileError(path, f"“{name[:60]}” in the pack is not what its list says; use another copy")
+            raise FileError(
+                path, tr("“{name}” in the pack is not what its list says; use another copy", name=name[:60])
+            )
     return {name: data for name, data in found.items() if name != LISTED}

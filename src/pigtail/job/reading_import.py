@@ -16,6 +16,7 @@ from pigtail.job.document import FUNCTION_UNITS, HEARD, HOST, SEEN, Function, Jo
 from pigtail.job.errors import EditError, JobError
 from pigtail.job.taking import taken
 from pigtail.job.wiring import probe_against
+from pigtail.language import tr
 from pigtail.units import UnreadableError, Volts, format_quantity, parse_quantity
 from pigtail.units.storable import storable
 
@@ -48,7 +49,7 @@ def read_rows(job: Job, text: str, when: datetime) -> tuple[Reading, ...]:
     rows = table_rows(
         text,
         dialect,
-        "there are no readings in the text; copy rows with point, against, state, function and value",
+        tr("there are no readings in the text; copy rows with point, against, state, function and value"),
     )
     head = [c.strip().lower() for c in rows[0]]
     heading = "point" in head and "value" in head
@@ -59,7 +60,7 @@ def read_rows(job: Job, text: str, when: datetime) -> tuple[Reading, ...]:
         try:
             found.append(_reading(job, cells, when, len(job.readings) + number))
         except (JobError, UnreadableError) as error:
-            raise JobError(str(error), where=f"row {number}") from error
+            raise JobError(str(error), where=tr("row {number}", number=number)) from error
     return tuple(found)
 
 
@@ -70,22 +71,27 @@ def table_rows(text: str, dialect_of: Callable[[str], Any], empty: str) -> list[
     import io
 
     if len(text) > MOST_CHARACTERS:
-        raise JobError(f"the text is longer than {MOST_CHARACTERS:,} characters; take it in parts")
+        raise JobError(
+            tr(
+                "the text is longer than {most_characters:,} characters; take it in parts",
+                most_characters=MOST_CHARACTERS,
+            )
+        )
     text = storable(text)
     try:
         reader = csv.reader(io.StringIO(text), dialect_of(text[:4000]))
         rows = [[c.strip() for c in r] for r in reader if any(c.strip() for c in r)]
     except csv.Error as error:
-        raise JobError(f"this is no table of readings ({error}); save it as CSV") from error
+        raise JobError(tr("this is no table of readings ({error}); save it as CSV", error=error)) from error
     if not rows:
         raise JobError(empty)
     if len(rows) > MOST_ROWS:
-        raise JobError(f"there are more than {MOST_ROWS:,} rows; take them in parts")
+        raise JobError(tr("there are more than {most_rows:,} rows; take them in parts", most_rows=MOST_ROWS))
     return rows
 
 
 def _reading(job: Job, cells: dict[str, str], when: datetime, number: int) -> Reading:
-    function = function_of(cells.get("function", "") or "DC volts")
+    function = function_of(cells.get("function", "") or tr("DC volts"))
     point = _point(job, cells.get("point", ""))
     usual = "" if function is Function.CURRENT else probe_against(job, point)
     against = _point(job, cells["against"]) if cells.get("against") else usual
@@ -109,7 +115,12 @@ def function_of(text: str) -> Function:
     if lowered in _SHORT:
         return _SHORT[lowered]
     raise EditError(
-        f"“{text[:40]}” is no function; write one of {', '.join(f.value for f in Function)}", value=text
+        tr(
+            "“{text}” is no function; write one of {listed}",
+            text=text[:40],
+            listed=", ".join(f.value for f in Function),
+        ),
+        value=text,
     )
 
 
@@ -125,13 +136,21 @@ def value_of(function: Function, text: str) -> float:
         if lowered in HEARD:
             return float(HEARD.index(lowered))
         raise EditError(
-            f"“{text[:40]}” is not what can be heard; write one of {', '.join(HEARD)}", value=text
+            tr(
+                "“{text}” is not what can be heard; write one of {listed}",
+                text=text[:40],
+                listed=", ".join(HEARD),
+            ),
+            value=text,
         )
     if function is Function.LOOK:
         found = [k for k, words in enumerate(SEEN) if lowered and words.startswith(lowered)]
         if found:
             return float(found[0])
-        raise EditError(f"“{text[:40]}” feeds no host; write one of {', '.join(SEEN)}", value=text)
+        raise EditError(
+            tr("“{text}” feeds no host; write one of {listed}", text=text[:40], listed=", ".join(SEEN)),
+            value=text,
+        )
     if function in (Function.RESISTANCE, Function.CONTINUITY) and lowered in (
         "ol",
         "open",
@@ -167,7 +186,7 @@ def _point(job: Job, text: str) -> str:
             job.label(address).lower(),
         ):
             return address
-    raise EditError(f"there is no point “{text[:40]}”; name it as the Survey does", value=text)
+    raise EditError(tr("there is no point “{text}”; name it as the Survey does", text=text[:40]), value=text)
 
 
 def _state(job: Job, text: str) -> str:
@@ -177,7 +196,11 @@ def _state(job: Job, text: str) -> str:
         if text.lower() in (state.id, state.name.lower()):
             return state.id
     raise EditError(
-        f"there is no state “{text[:40]}”; write one of {', '.join(s.name for s in job.host.states)}",
+        tr(
+            "there is no state “{text}”; write one of {listed}",
+            text=text[:40],
+            listed=", ".join(s.name for s in job.host.states),
+        ),
         value=text,
     )
 
@@ -186,4 +209,6 @@ def _when(text: str, default: datetime) -> datetime:
     try:
         return datetime.fromisoformat(text) if text else default
     except ValueError as error:
-        raise EditError(f"“{text[:40]}” is no time; write 2026-11-25T10:30", value=text) from error
+        raise EditError(
+            tr("“{text}” is no time; write 2026-11-25T10:30", text=text[:40]), value=text
+        ) from error

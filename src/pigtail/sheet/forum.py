@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pigtail.job.document import Job
+from pigtail.language import tr
 from pigtail.studies.findings import Finding, Study
 from pigtail.studies.found import Studies
 from pigtail.studies.narrating import figures_of
@@ -30,8 +31,11 @@ def finding_words(job: Job, studies: Studies, finding: Finding, *, markdown: boo
     lines += [told(step) for step in figures_of(job, studies, finding)]
     lines += [f"- {told(f'{i.words}: {i.text} ({i.basis})')}" for i in finding.ingredients[:MOST_INPUTS]]
     if finding.settle:
-        lines.append(told(f"To settle it: {finding.settle}"))
-    lines += [told(f"Remedy: {r.label}. {r.brings}".strip()) for r in finding.remedies]
+        lines.append(told(tr("To settle it: {settle}", settle=finding.settle)))
+    lines += [
+        told(tr("Remedy: {label}. {brings}", label=r.label, brings=r.brings).strip())
+        for r in finding.remedies
+    ]
     if finding.why:
         lines += ["", f"*{told(finding.why)}*" if markdown else finding.why]
     return "\n".join(lines).strip() + "\n"

@@ -152,7 +152,10 @@ def story(job: Job, studies: Studies, *, markdown: bool) -> str:
     tables, build, found = tables_of(job), studies.of(LoomFound), studies.of(ProveFound)
     write = _Markdown() if markdown else _Plain()
     write.title(job.name)
-    write.line(f"{job.host.name}, fed by {job.host.supply.value}. {job.brief.wanted}".strip())
+    write.line(
+        tr("{host}, fed by: {supply}", host=job.host.name, supply=tr(job.host.supply.value))
+        + f". {job.brief.wanted}".strip()
+    )
     write.line(" ".join((*CAUTIONS[job.host.supply], LOCAL_CODES)))
     write.heading(tr("How it is joined"))
     for link in job.links:

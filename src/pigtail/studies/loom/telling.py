@@ -11,6 +11,7 @@ from pigtail.catalogue.topologies import Does, does
 from pigtail.job.build import BOARD, Relief, ScreenAt
 from pigtail.job.document import HOST, AudioIn, AudioOut, Job, Purpose, Rail, SupplyIn, WindingEnd
 from pigtail.job.places import Pad
+from pigtail.language import tr
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.loom.found import LoomWire
 from pigtail.studies.wording import listed, tell
@@ -130,16 +131,16 @@ def _noisy(job: Job, wire: LoomWire) -> str:
     """Why a wire may not lie beside a signal: it carries what is heard when it couples over; empty for one that may."""
     ends = [job.terminal(x) for x in (wire.a, wire.b) if x]
     if any(isinstance(t, WindingEnd) for t in ends):
-        return "charging current of the rectifier"
+        return tr("charging current of the rectifier")
     if wire.function == "speaker":
-        return "the loudspeaker's current"
+        return tr("the loudspeaker's current")
     link = job.link(wire.link)
     if (
         link is not None
         and any(does(s, Does.CHOPS) for s in link.sections)
         and isinstance(ends[0], Rail | SupplyIn)
     ):
-        return "the converter's switching"
+        return tr("the converter's switching")
     return ""
 
 

@@ -112,7 +112,7 @@ class BatterySupply:
         if known is None and state == self.job.working_state():
             known = terminal.used
         if known is None and terminal.states and state not in terminal.states:
-            known = Known.of(0.0, "A", Basis.DOCUMENTED, source="the rail is off in this state")
+            known = Known.of(0.0, "A", Basis.DOCUMENTED, source=tr("the rail is off in this state"))
         found = self.job.state(state)
         words = tr(
             "{battery}: what the host draws while “{more}”",

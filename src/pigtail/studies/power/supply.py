@@ -259,7 +259,7 @@ class DirectSupply:
         }
         under = {"volts": n["module_v_burst"].short(), "lowest": f"{self._nominal(self.pin, 'minimum'):g} V"}
         where = {
-            "where": "module's pins"
+            "where": tr("module's pins")
             if self.converter is None
             else tr("{short} or the module's pins", short=self.shape.short)
         }
@@ -293,7 +293,9 @@ class DirectSupply:
             dropping = judge("power.dropout", n, self.link.id, {"ripple": self._ripple()})
             heat = judge("power.hot", n, self.link.id, own, watch=figures["tj_max"])
             if dropping.severity is Severity.FIX and heat.severity is Severity.GOOD:
-                heat = replace(heat, sentence=f"{heat.sentence[:-1]}, since it drops out.")
+                heat = replace(
+                    heat, sentence=tr("{sentence}, since it drops out.", sentence=heat.sentence[:-1])
+                )
             found += [
                 judge("power.input_voltage", n, self.link.id, own),
                 dropping,

@@ -367,7 +367,7 @@ def as_it_was(hold: Hold, job: Job) -> Hold:
         r for r in standing(job, hold.ask.point, hold.ask.function) if plain(r) and hold.ask.answered_by(r)
     ]
     if not read:
-        return replace(hold, unknown="it was not read before the work began: nobody can tell how it was")
+        return replace(hold, unknown=tr("it was not read before the work began: nobody can tell how it was"))
     then = read[0].value
     slack = max(MOVED_PART * abs(then.nominal), MOVED_V)
     low, high = then.low - slack, then.high + slack

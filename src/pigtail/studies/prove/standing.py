@@ -213,9 +213,9 @@ def _waiting_for(stand: RunStand, turn: RunStep | None, before: list[RunStand]) 
         return stand
     if stand.step.is_turn:
         first = next((t.step for t in before if t.open), None)
-        return replace(stand, blocked=f"First: {first.says}") if first is not None else stand
+        return replace(stand, blocked=tr("First: {says}", says=first.says)) if first is not None else stand
     if not stand.blocked and turn is not None and stand.step.power is not Power.ANY:
-        return replace(stand, blocked=f"First: {turn.says}")
+        return replace(stand, blocked=tr("First: {says}", says=turn.says))
     return stand
 
 

@@ -73,7 +73,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
         told = tr("{short} of {low:g}–{high:g} V", short=n["module_v_burst"].short(), low=low, high=high)
         found.append(
             _bar(
-                "module's pins",
+                tr("module's pins"),
                 n["module_v_burst"],
                 low - 0.6 * span,
                 high + 0.6 * span,
@@ -84,7 +84,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
     if "regulator_tj_c" in n:
         limit = _hottest(n)
         told = tr("{short} of {limit:.0f} °C", short=n["regulator_tj_c"].short(), limit=limit)
-        junction = _bar("converter's junction", n["regulator_tj_c"], 0.0, 1.35 * limit, (limit,), told)
+        junction = _bar(tr("converter's junction"), n["regulator_tj_c"], 0.0, 1.35 * limit, (limit,), told)
         found.append(junction._replace(heights=tuple((h.mains, h.junction_c) for h in supply.heat)))
     found += _budget(job, supply)
     found += _elsewhere(job, supply)
@@ -92,7 +92,7 @@ def bars_of(job: Job, supply: SupplyDetail) -> tuple[Bar, ...]:
         limit = n["diode_tj_c"].value + n["diode_room_c"].value
         found.append(
             _bar(
-                "a diode's junction",
+                tr("a diode's junction"),
                 n["diode_tj_c"],
                 0.0,
                 1.35 * limit,

@@ -77,9 +77,12 @@ class StateStrip(Painting):
             painter.setPen(QPen(t.color("fix" if wrong else "copper" if on else "line"), 2.0 if on else 1.0))
             painter.setBrush(t.color("field" if on else "panel"))
             painter.drawRoundedRect(cell, 4, 4)
+            source = (tr("source up") if up else tr("source off")) if cell.width() > 120 else ""
+            painter.setFont(theme.font(10))
+            taken = painter.fontMetrics().horizontalAdvance(source) + 6 if source else 0
             say(
                 painter,
-                QRectF(cell.left() + 8, cell.top() + 3, cell.width() - 16, 17),
+                QRectF(cell.left() + 8, cell.top() + 3, cell.width() - 16 - taken, 17),
                 f"“{name}”",
                 bold=True,
                 px=12,
@@ -95,8 +98,7 @@ class StateStrip(Painting):
                 px=11,
                 use="fix" if wrong else "ink" if on else "dim",
             )
-            if cell.width() > 120:
-                source = tr("source up") if up else tr("source off")
+            if source:
                 say(
                     painter,
                     QRectF(cell.left() + 8, cell.top() + 3, cell.width() - 16, 17),
