@@ -14,6 +14,7 @@ import io
 import re
 import tomllib
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +33,8 @@ SHOWN = (
     "build", "control", "document", "energy", "logbook", "places", "safety", "saving", "steps",
 )  # fmt: skip
 ELSEWHERE = ("pigtail.studies.findings", "pigtail.studies.survey.sweep", "pigtail.units.known")
+#: The same words give the same bytes, whenever they are written.
+NO_DATE = datetime(2000, 1, 1, tzinfo=UTC)
 #: What is said has a word in it; the codes of findings, and what only holds a place, are not said.
 WORD = re.compile(r"[^\W\d_]{2,}")
 CODE = re.compile(r"[a-z]+\.[a-z_{}]+|\W*(\{[A-Za-z_]+\}\W*)+")
@@ -126,6 +129,7 @@ def mo_bytes(catalogue: Catalog) -> bytes:
     head = plain.mime_headers
     keep = ("Language", "MIME-Version", "Content-Type", "Content-Transfer-Encoding", "Plural-Forms")
     plain.mime_headers = [(k, v) for k, v in head if k in keep]
+    plain.creation_date = plain.revision_date = NO_DATE
     out = io.BytesIO()
     write_mo(out, plain)
     return out.getvalue()

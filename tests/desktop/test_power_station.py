@@ -52,7 +52,7 @@ def test_a_winding_shows_its_way_its_period_and_its_reservoir(qtbot: QtBot) -> N
     assert station.rail.currentData() == "ac"
     assert station.rectifier.currentData() == "half_wave_schottky"
     assert station.converter.currentData() == "ldo"
-    assert "module powered" in station.strip.accessibleName()
+    assert "module on" in station.strip.accessibleName()
 
 
 def test_what_is_chosen_becomes_an_edit(qtbot: QtBot) -> None:

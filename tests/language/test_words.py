@@ -63,6 +63,25 @@ def test_little_is_left_as_it_was(code: str) -> None:
     assert len(alike) < len(catalogue) / 30, alike
 
 
+def test_every_call_gives_what_its_message_names() -> None:
+    """No place without its value, no value without its place; the count of `trn` comes by itself."""
+    wrong = []
+    for path in sorted(words.SOURCE.rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if not isinstance(node, ast.Call) or getattr(node.func, "id", "") not in {"tr", "trn"}:
+                continue
+            texts = [a.value for a in node.args if isinstance(a, ast.Constant) and isinstance(a.value, str)]
+            if not texts or any(k.arg is None for k in node.keywords):
+                continue
+            given_ = {k.arg for k in node.keywords}
+            wanted = {n.split("!")[0] for n in names(texts[-1])} if given_ or node.func.id == "trn" else set()
+            if given_ | ({"count"} if node.func.id == "trn" else set()) != wanted | (
+                {"count"} if node.func.id == "trn" else set()
+            ):
+                wrong.append(f"{path.relative_to(words.SOURCE)}:{node.lineno} {texts[-1]!r} {sorted(given_)}")
+    assert wrong == []
+
+
 #: Sources of values are kept in the job as they are, so that another language reads them too.
 SOURCES = ("typed from the data sheet", "given at the start", "typed in Control")
 

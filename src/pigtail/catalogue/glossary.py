@@ -36,7 +36,7 @@ def how_to_find(value: str) -> str:
 @cache
 def _pattern() -> re.Pattern[str]:
     longest_first = sorted(_told()["words"], key=len, reverse=True)
-    return re.compile("|".join(rf"(?<!\w){re.escape(w)}(?!\w)" for w in longest_first), re.IGNORECASE)
+    return re.compile(rf"(?<!\w)({'|'.join(map(re.escape, longest_first))})(?:e?s)?(?!\w)", re.IGNORECASE)
 
 
 def explain(text: str) -> tuple[tuple[str, str], ...]:
@@ -46,7 +46,7 @@ def explain(text: str) -> tuple[tuple[str, str], ...]:
     ['record input', 'star']
     """
     known = {w.lower(): w for w in _told()["words"]}
-    found = dict.fromkeys(known[m[0].lower()] for m in _pattern().finditer(text))
+    found = dict.fromkeys(known[m[1].lower()] for m in _pattern().finditer(text))
     return tuple((word, _told()["words"][word]) for word in found)
 
 

@@ -102,7 +102,7 @@ def take_log(desk: Desk, text: str, name: str) -> None:
     if not dialog.exec() or dialog.found is None:
         return
     value, note = dialog.found.middle, dialog.found.note(setup.function, name)
-    words = tr("log {text_of} at {point}", value=text_of(setup.function, value), point=job.label(setup.point))
+    words = tr("log {value} at {point}", value=text_of(setup.function, value), point=job.label(setup.point))
     edit = partial(log_reading, value=value, when=now(), note=note, **setup.setup())
     if desk.session.edit(Change(words, edit)):
         desk.tell(tr("One reading was logged from {name}: {note}.", name=name, note=note))
