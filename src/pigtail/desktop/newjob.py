@@ -95,6 +95,7 @@ class NewJob(Dialog):
         self.trouble.setWordWrap(True)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.buttons, self.go = self.answers(tr("Propose the plan"))
         self.go.setToolTip(tr("Ctrl+Enter does it from anywhere in the form"))
         for button in self.buttons.buttons():
@@ -185,6 +186,14 @@ class NewJob(Dialog):
         page = QWidget()
         page.setLayout(form)
         self.area.setWidget(page)
+        self._order()
+
+    def _order(self) -> None:
+        """Tab goes from the choices through the values to the buttons."""
+        before: QWidget = self.module_kind
+        for widget in (*(x.entry for x in self._lines), *self.buttons.buttons()):
+            self.setTabOrder(before, widget)
+            before = widget
 
     def _line(
         self, form: QFormLayout, address: str, field: str, words: str, item: Quantity, value: Known | None

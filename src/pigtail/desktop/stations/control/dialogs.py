@@ -55,6 +55,7 @@ class ControlDialog(Dialog):
         """A line to be typed."""
         entry = QLineEdit(text)
         entry.setObjectName(name)
+        entry.setAccessibleName(words)
         self.form.addRow(words, entry)
         return entry
 
@@ -64,6 +65,7 @@ class ControlDialog(Dialog):
         made.setObjectName(name)
         for text, value in items:
             made.addItem(text, value)
+        made.setAccessibleName(words)
         self.form.addRow(words, made)
         return made
 

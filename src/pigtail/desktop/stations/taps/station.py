@@ -37,6 +37,7 @@ class Ranking(Painting):
     def __init__(self) -> None:
         super().__init__("ranking", QSize(420, 150))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip(tr("Click a point, or go through them with the arrow keys"))
         self.job: Job | None = None
         self.want: WantDetail | None = None
         self.address = ""
