@@ -7,7 +7,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractScrollArea,
-    QApplication,
     QComboBox,
     QLineEdit,
     QPlainTextEdit,

@@ -222,7 +222,7 @@ def test_points_are_pinned_on_a_photo(
     assert (tmp_path / picture.file).read_bytes() == photo.read_bytes()
     panel.point.setCurrentIndex(panel.point.findData("host.aux_left"))
     at = board.place(0.25, 0.5).toPoint()
-    bench.qtbot.mouseClick(board, Qt.MouseButton.LeftButton, pos=at)
+    bench.qtbot.mouseClick(board.viewport(), Qt.MouseButton.LeftButton, pos=at)
     bench.settle()
     pin = bench.session.job.pictures[0].pins[0]
     assert (pin.point, pin.x, pin.y) == (
@@ -230,25 +230,76 @@ def test_points_are_pinned_on_a_photo(
         pytest.approx(0.25, abs=0.01),
         pytest.approx(0.5, abs=0.01),
     )
-    bench.qtbot.mouseClick(board, Qt.MouseButton.LeftButton, pos=board.place(pin.x, pin.y).toPoint())
+    bench.qtbot.mouseClick(
+        board.viewport(), Qt.MouseButton.LeftButton, pos=board.place(pin.x, pin.y).toPoint()
+    )
     bench.settle()
     assert bench.assembly.strip.point.currentData() == "host.aux_left"
     monkeypatch.setattr(ask, "number", lambda *_a, **_k: 20)
     panel.does.setCurrentIndex(panel.does.findData("scale"))
     for x in (0.1, 0.6):
-        bench.qtbot.mouseClick(board, Qt.MouseButton.LeftButton, pos=board.place(x, 0.8).toPoint())
+        bench.qtbot.mouseClick(board.viewport(), Qt.MouseButton.LeftButton, pos=board.place(x, 0.8).toPoint())
     bench.settle()
     assert bench.session.job.pictures[0].mm_per_width == pytest.approx(40.0, rel=0.03)
     before = board.frame().width()
     turn = QWheelEvent(QPointF(at), board.mapToGlobal(QPointF(at)), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
     board.wheelEvent(turn)
-    assert board.frame().width() == pytest.approx(1.25 * before)
+    assert board.frame().width() == pytest.approx(1.25 * before, rel=0.01)
     panel.does.setCurrentIndex(panel.does.findData("unpin"))
-    bench.qtbot.mouseClick(board, Qt.MouseButton.LeftButton, pos=board.place(pin.x, pin.y).toPoint())
+    bench.qtbot.mouseClick(
+        board.viewport(), Qt.MouseButton.LeftButton, pos=board.place(pin.x, pin.y).toPoint()
+    )
     bench.settle()
     assert bench.session.job.pictures[0].pins == ()
     bench.click(bench.find(QPushButton, "remove_picture"))
     assert bench.session.job.pictures == ()
+
+
+def test_points_are_pinned_without_a_mouse(
+    bench: Bench, survey: SurveyStation, photo: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The arrow keys move a cross, Enter pins there; N goes from pin to pin and Enter picks; + and 0 zoom; dragging moves and clicks nothing."""
+    page(bench, survey, PICTURES)
+    monkeypatch.setattr(ask, "picture_paths", lambda *_a: [photo])
+    bench.click(bench.find(QPushButton, "add_picture"))
+    panel, board = survey.pictures, survey.pictures.board
+    board.setFocus()
+
+    def keys(*pressed: Qt.Key, shift: bool = False) -> None:
+        for key in pressed:
+            held = Qt.KeyboardModifier.ShiftModifier if shift else Qt.KeyboardModifier.NoModifier
+            bench.qtbot.keyClick(board, key, held)
+        bench.settle()
+
+    places = {}
+    for point, way in (("host.aux_left", Qt.Key.Key_Left), ("host.aux_right", Qt.Key.Key_Right)):
+        panel.point.setCurrentIndex(panel.point.findData(point))
+        keys(way, way, Qt.Key.Key_Up)
+        keys(way, shift=True)
+        keys(Qt.Key.Key_Return)
+        pins = bench.session.job.pictures[0].pins
+        places[point] = (pins[-1].x, pins[-1].y)
+        assert pins[-1].point == point
+    assert places["host.aux_left"] == (pytest.approx(0.5 - 0.084, abs=0.003), pytest.approx(0.46, abs=0.005))
+    assert places["host.aux_right"] == (pytest.approx(0.5, abs=0.006), pytest.approx(0.42, abs=0.005))
+    keys(Qt.Key.Key_N, Qt.Key.Key_Return)
+    assert bench.assembly.strip.point.currentData() == "host.aux_left"
+    keys(Qt.Key.Key_N, Qt.Key.Key_Return)
+    assert bench.assembly.strip.point.currentData() == "host.aux_right"
+    keys(Qt.Key.Key_P, Qt.Key.Key_Return)
+    assert bench.assembly.strip.point.currentData() == "host.aux_left"
+    whole = board.frame().width()
+    keys(Qt.Key.Key_Plus, Qt.Key.Key_Plus)
+    assert board.frame().width() == pytest.approx(whole * 1.25**2, rel=0.01)
+    keys(*[Qt.Key.Key_Right] * 40)
+    assert board.viewport().rect().contains(board.place(1.0, board.cross.y()).toPoint() - QPoint(2, 0))
+    view, count = board.viewport(), len(bench.session.job.pictures[0].pins)
+    bench.qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=QPoint(200, 70))
+    bench.qtbot.mouseMove(view, QPoint(120, 70))
+    bench.qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=QPoint(120, 70))
+    assert len(bench.session.job.pictures[0].pins) == count
+    keys(Qt.Key.Key_0)
+    assert board.frame().width() == pytest.approx(whole, rel=0.01)
 
 
 def test_pages_of_the_papers_are_pictures(

@@ -217,11 +217,11 @@ class RunMode(Dialog):
         found = _pinned(job, stand.step.point) if stand is not None and stand.step.point else None
         if found is None:
             return
-        from pigtail.desktop.stations.survey.pictures import Board
+        from pigtail.desktop.stations.survey.photoboard import PhotoBoard
 
         picture, x, y = found
-        if not isinstance(self._photo, Board):
-            self._photo = Board()
+        if not isinstance(self._photo, PhotoBoard):
+            self._photo = PhotoBoard()
             self._photo.setObjectName("run_photo")
             self._side.addWidget(self._photo)
         board = self._photo

@@ -6,218 +6,21 @@ import re
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtCore import QPointF, pyqtSignal
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from pigtail.desktop import ask, theme
+from pigtail.desktop import ask
 from pigtail.desktop.beside import keep_beside
 from pigtail.desktop.fields import fill_combo
-from pigtail.desktop.stations.base import Align, say
+from pigtail.desktop.stations.survey.photoboard import PhotoBoard
 from pigtail.desktop.wants import Looked, Shown
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change
-from pigtail.job.document import FUNCTION_UNITS, HOST, Function, Job, Picture
-from pigtail.job.log import log_of
+from pigtail.job.document import HOST, Job, Picture
 from pigtail.language import tr
-from pigtail.units import format_quantity
 
-ZOOM_MOST, ZOOM_STEP = 16.0, 1.25
-PIN_PX = 7.0
 FOLDER = "pictures"
-
-
-class Board(QWidget):
-    """The picture with its pins. `clicked` tells where, as parts of its width and height; `picked` a point."""
-
-    clicked = pyqtSignal(float, float)
-    picked = pyqtSignal(str)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setObjectName("board")
-        self.setMinimumSize(320, 150)
-        self.setMouseTracking(True)
-        self.image = QImage()
-        self.picture: Picture | None = None
-        self.job: Job | None = None
-        self.zoom, self.shift = 1.0, QPointF()
-        self._kept: tuple[float, float, float] | None = None
-        self.waiting = False
-        self.marks: list[QPointF] = []
-        self._pressed: QPointF | None = None
-        self._moved = False
-
-    def show_picture(self, job: Job, picture: Picture | None, image: QImage) -> None:
-        """Show a picture of a job; another one starts whole."""
-        if self.picture is None or picture is None or picture.id != self.picture.id:
-            self.zoom, self.shift, self.marks = 1.0, QPointF(), []
-        self.job, self.picture, self.image = job, picture, image
-        pins = ", ".join(job.label(p.point) for p in picture.pins) if picture else ""
-        self.setAccessibleName(
-            tr("{picture}, pinned: {value}", picture=picture.name, value=pins or "nothing")
-            if picture
-            else tr("no picture")
-        )
-        self.update()
-
-    def look_at(self, x: float, y: float, zoom: float) -> None:
-        """Keep a place of the picture, as parts of its width and height, in the middle, so many times as large as the whole fits."""
-        self._kept = (x, y, zoom)
-        self.zoom, self.shift = zoom, QPointF()
-        frame = self.frame()
-        self.shift = QPointF((0.5 - x) * frame.width(), (0.5 - y) * frame.height())
-        self.update()
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        if self._kept is not None:
-            self.look_at(*self._kept)
-
-    def frame(self) -> QRectF:
-        """Where the whole picture lies in the widget."""
-        if self.image.isNull():
-            return QRectF()
-        scale = min(self.width() / self.image.width(), self.height() / self.image.height()) * self.zoom
-        size = QPointF(self.image.width() * scale, self.image.height() * scale)
-        middle = QPointF(self.width() / 2, self.height() / 2) + self.shift
-        return QRectF(middle.x() - size.x() / 2, middle.y() - size.y() / 2, size.x(), size.y())
-
-    def place(self, x: float, y: float) -> QPointF:
-        """A place on the picture in the widget."""
-        frame = self.frame()
-        return QPointF(frame.left() + x * frame.width(), frame.top() + y * frame.height())
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
-        t = theme.current()
-        painter.fillRect(self.rect(), t.color("panel"))
-        if self.image.isNull() or self.picture is None or self.job is None:
-            words = tr("Add a photo of a board, or a page of the papers, and pin the points on it.")
-            if self.picture:
-                words = tr("The file of this picture is not beside the job, or cannot be shown.")
-                if self.waiting:
-                    words = tr("The picture is being opened …")
-            say(
-                painter,
-                QRectF(self.rect()).adjusted(20, 20, -20, -20),
-                words,
-                use="dim",
-                px=13,
-                align=Align.AlignCenter,
-                wrap=True,
-            )
-            return
-        painter.drawImage(self.frame(), self.image)
-        for pin in self.picture.pins:
-            self._pin(painter, self.place(pin.x, pin.y), pin.point)
-        painter.setPen(QPen(t.color("accent"), 2))
-        for mark in self.marks:
-            at = self.place(mark.x(), mark.y())
-            painter.drawLine(at - QPointF(8, 0), at + QPointF(8, 0))
-            painter.drawLine(at - QPointF(0, 8), at + QPointF(0, 8))
-        if self.picture.mm_per_width > 0:
-            self._scale_bar(painter)
-
-    def _pin(self, painter: QPainter, at: QPointF, point: str) -> None:
-        assert self.job is not None
-        t = theme.current()
-        text = self.job.label(point)
-        reading = latest_words(self.job, point)
-        painter.setFont(theme.font(11, bold=True))
-        width = (
-            max(
-                painter.fontMetrics().horizontalAdvance(text),
-                painter.fontMetrics().horizontalAdvance(reading),
-            )
-            + 14
-        )
-        box = QRectF(at.x() + 11, at.y() - 17, width, 34 if reading else 19)
-        if box.right() > self.width():
-            box.moveRight(at.x() - 11)
-        painter.setPen(QPen(t.color("copper"), 1.5))
-        painter.setBrush(t.color("field"))
-        painter.drawRoundedRect(box, 4, 4)
-        say(painter, box.adjusted(6, 1, -2, -15 if reading else 0), text, bold=True, px=11)
-        if reading:
-            say(painter, box.adjusted(6, 16, -2, 0), reading, use="good", px=11)
-        painter.setBrush(t.color("copper") if reading else t.color("field"))
-        painter.setPen(QPen(t.color("copper"), 3))
-        painter.drawEllipse(at, PIN_PX, PIN_PX)
-
-    def _scale_bar(self, painter: QPainter) -> None:
-        assert self.picture is not None
-        t = theme.current()
-        per_mm = self.frame().width() / self.picture.mm_per_width
-        mm = next((m for m in (1, 2, 5, 10, 20, 50, 100) if m * per_mm >= 60), 100)
-        left, y = 14.0, self.height() - 14.0
-        box = QRectF(left - 6, y - 22, mm * per_mm + 12, 30)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(t.color("field"))
-        painter.drawRoundedRect(box, 4, 4)
-        painter.setPen(QPen(t.color("ink"), 3))
-        painter.drawLine(QPointF(left, y), QPointF(left + mm * per_mm, y))
-        say(painter, QRectF(left, y - 20, 80, 16), f"{mm} mm", px=11, bold=True)
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None:
-            self._pressed, self._moved = event.position(), False
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._pressed is None:
-            return
-        step = event.position() - self._pressed
-        if self._moved or step.manhattanLength() > 5:
-            self._moved = True
-            self.shift += step
-            self._pressed = event.position()
-            self.update()
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._pressed is None:
-            return
-        self._pressed = None
-        if self._moved or self.picture is None or self.image.isNull():
-            return
-        at = event.position()
-        for pin in self.picture.pins:
-            if (self.place(pin.x, pin.y) - at).manhattanLength() < 2 * PIN_PX:
-                self.picked.emit(pin.point)
-                return
-        frame = self.frame()
-        x, y = (at.x() - frame.left()) / frame.width(), (at.y() - frame.top()) / frame.height()
-        if 0 <= x <= 1 and 0 <= y <= 1:
-            self.clicked.emit(x, y)
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is None or self.image.isNull():
-            return
-        self.zoom_by(ZOOM_STEP if event.angleDelta().y() > 0 else 1 / ZOOM_STEP, event.position())
-        event.accept()
-
-    def zoom_by(self, factor: float, about: QPointF) -> None:
-        """Zoom about a place of the widget."""
-        new = min(max(self.zoom * factor, 1.0), ZOOM_MOST)
-        middle = QPointF(self.width() / 2, self.height() / 2)
-        self.shift = (
-            (self.shift + middle - about) * (new / self.zoom) + about - middle if new > 1 else QPointF()
-        )
-        self.zoom = new
-        self.update()
-
-
-def latest_words(job: Job, point: str) -> str:
-    """The latest reading at a point, in words."""
-    found = [r for r in log_of(job).touching(point) if r.point == point]
-    if not found:
-        return ""
-    volts = [r for r in found if r.function in (Function.DC_VOLTS, Function.AC_VOLTS)]
-    last = (volts or found)[-1]
-    state = job.state(last.state)
-    if last.function is Function.HEARD:
-        return tr("listened to")
-    return f"{format_quantity(last.value.nominal, FUNCTION_UNITS[last.function])} {tr(last.function.value)}, {state.name if state else '?'}"
 
 
 class Pictures(QWidget):
@@ -230,7 +33,7 @@ class Pictures(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.board = Board()
+        self.board = PhotoBoard()
         self.list, self.point, self.does = QComboBox(), QComboBox(), QComboBox()
         for widget, name, accessible in (
             (self.list, "picture", tr("Picture")), (self.point, "pin_point", tr("Point to pin")),
@@ -253,7 +56,11 @@ class Pictures(QWidget):
         for item in (self.list, self.add, self.remove, self.does, self.point):
             row.addWidget(item)
         row.addStretch(1)
-        self.hint = QLabel(tr("Wheel: zoom. Drag: move. Click a pin: its point on the bench strip."))
+        self.hint = QLabel(
+            tr(
+                "Wheel: zoom. Drag: move. Click a pin: its point on the bench strip. Keys: arrows and Enter, N, + and −."
+            )
+        )
         self.hint.setObjectName("dim")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -374,8 +181,7 @@ class Pictures(QWidget):
             )
 
     def _does_chosen(self) -> None:
-        self.board.marks = []
-        self.board.update()
+        self.board.mark([])
         self.point.setVisible(self.does.currentData() == "pin")
 
     def _clicked(self, x: float, y: float) -> None:
@@ -388,8 +194,7 @@ class Pictures(QWidget):
             )
             self.edited.emit(Change(tr("pin {currenttext}", currenttext=self.point.currentText()), edit))
         elif self.does.currentData() == "scale":
-            self.board.marks.append(QPointF(x, y))
-            self.board.update()
+            self.board.mark([*self.board.marks, QPointF(x, y)])
             if len(self.board.marks) == 2:
                 self._ask_scale(picture)
 
