@@ -43,7 +43,7 @@ def _sheet(options: argparse.Namespace) -> int:
     from pigtail.studies.all import study_job
 
     job = open_job(options.file).job
-    for path in write_sheet(job, advised(job, study_job(job)), options.out):
+    for path in write_sheet(job, advised(job, study_job(job)), options.out, options.file.parent):
         print(path)
     if less := left_out(job):
         print(f"pigtail: {less}", file=sys.stderr)

@@ -55,7 +55,7 @@ class Output:
                 )
             )
 
-        self._desk.answer(answer(services.write_sheet, tell, job, studies, folder))
+        self._desk.answer(answer(services.write_sheet, tell, job, studies, folder, self._desk.session.folder))
 
     def preview(self) -> None:
         """Show the sheet as it will be printed; from there it can be."""
@@ -69,7 +69,9 @@ class Output:
             if Preview(data, self._desk.window).exec():
                 self.ask_print()
 
-        self._desk.answer(answer(services.printed, show, job, studies, "sheet", False))
+        self._desk.answer(
+            answer(services.printed, show, job, studies, "sheet", False, self._desk.session.folder)
+        )
 
     def ask_print(self, what: str = "sheet") -> None:
         """Ask for a printer and print the sheet, the runbook, the way back or the record."""
@@ -100,4 +102,6 @@ class Output:
                 return
             self._desk.tell(trn("It is printed: {count} page.", "It is printed: {count} pages.", count))
 
-        self._desk.answer(answer(services.printed, tell, job, studies, what, on_letter(printer)))
+        self._desk.answer(
+            answer(services.printed, tell, job, studies, what, on_letter(printer), self._desk.session.folder)
+        )

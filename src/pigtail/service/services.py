@@ -221,21 +221,21 @@ def panel_drawing(job: Job) -> Drawing | None:
     return template(job.build.panel, checks=False) if job.build.panel is not None else None
 
 
-def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:
-    """The sheet's files written into a folder."""
+def write_sheet(job: Job, studies: Studies, folder: Path, beside: Path | None) -> list[Path]:
+    """The sheet's files written into a folder, with the photos that lie beside the job."""
     from pigtail.sheet.write import write_sheet as written
 
-    return written(job, studies, folder)
+    return written(job, studies, folder, beside)
 
 
-def printed(job: Job, studies: Studies, what: str, letter: bool) -> bytes:
+def printed(job: Job, studies: Studies, what: str, letter: bool, beside: Path | None = None) -> bytes:
     """What is printed, as a PDF on Letter or on A4: the build sheet, the runbook, the way back or the record."""
     from pigtail.sheet.content import make_sheet
     from pigtail.sheet.pdf import PageSize, pdf_bytes
     from pigtail.sheet.recording import record_sheet, runbook_sheet
 
     if what == "sheet":
-        made = make_sheet(job, studies)
+        made = make_sheet(job, studies, beside)
     elif what == "record":
         made = record_sheet(job, studies)
     else:
@@ -262,7 +262,7 @@ def write_pack(document: Document, studies: Studies, folder: Path | None, path: 
     from pigtail.job.pack import write_pack as written
     from pigtail.sheet.write import pack_files
 
-    return written(document, folder, path, pack_files(document.job, studies))
+    return written(document, folder, path, pack_files(document.job, studies, folder))
 
 
 def open_pack(path: Path) -> Path:

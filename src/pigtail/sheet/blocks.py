@@ -50,7 +50,27 @@ class BoardFound:
     seats: tuple[tuple[str, str, str, str], ...] = ()
 
 
-Block = SheetTable | SheetLines | SheetPicture
+@dataclass(frozen=True)
+class SheetPhoto:
+    """A heading with a photo under it, a JPEG with its size [px], empty where it cannot be shown; its pins, each at parts of the width and
+    height, with its point and what was read there; a note."""
+
+    title: str
+    image: bytes
+    width: int
+    height: int
+    pins: tuple[tuple[float, float, str, str], ...]
+    note: str = ""
+
+    def legend(self) -> tuple[str, ...]:
+        """Each pin by its number."""
+        return tuple(
+            f"{n}: {point}{f' – {read}' if read else ''}"
+            for n, (_, _, point, read) in enumerate(self.pins, start=1)
+        )
+
+
+Block = SheetTable | SheetLines | SheetPicture | SheetPhoto
 
 
 @dataclass(frozen=True)

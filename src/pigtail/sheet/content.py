@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from pigtail.advice.measure import next_readings
 from pigtail.catalogue.cautions import CAUTIONS, LOCAL_CODES
 from pigtail.catalogue.topologies import topology
@@ -26,6 +28,7 @@ from pigtail.sheet.making import (
     supplies_lines,
     wiring_block,
 )
+from pigtail.sheet.photos import photo_blocks
 from pigtail.studies.findings import Finding, Severity
 from pigtail.studies.found import Studies, questions
 from pigtail.studies.loom.found import LoomFound
@@ -53,8 +56,11 @@ DRILLING = tr(
 )
 
 
-def make_sheet(job: Job, studies: Studies) -> Sheet:
-    """The build sheet of a job: what may hurt, what the hands follow, what is read on the way, and last the numbers."""
+def make_sheet(job: Job, studies: Studies, folder: Path | None = None) -> Sheet:
+    """The build sheet of a job: what may hurt, what the hands follow, what is read on the way, and last the numbers.
+
+    Args: the folder that the photos lie beside; without it their pins are told alone.
+    """
     measured = Measured(job).job
     build = studies.of(LoomFound)
     parts, buy = parts_tables(job, build)
@@ -66,6 +72,7 @@ def make_sheet(job: Job, studies: Studies) -> Sheet:
             tuple(link_sentence(job, link) for link in job.links),
             tr("Nothing is planned yet."),
         ),
+        *photo_blocks(job, folder),
         *board_blocks(job),
         *panel_blocks(job),
         *mounting_block(job),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from functools import cache
 from importlib import resources
 from typing import TYPE_CHECKING
@@ -10,7 +11,7 @@ from pigtail import __version__
 from pigtail.drawing.shapes import Drawing
 from pigtail.drawing.svg import svg_text
 from pigtail.language import language, tr
-from pigtail.sheet.blocks import Sheet, SheetPicture, SheetTable
+from pigtail.sheet.blocks import Sheet, SheetPhoto, SheetPicture, SheetTable
 
 if TYPE_CHECKING:
     from jinja2 import Template
@@ -34,6 +35,8 @@ def html_text(sheet: Sheet) -> str:
         svg=_svg,
         is_table=_is_table,
         is_picture=_is_picture,
+        is_photo=_is_photo,
+        base64=_base64,
         version=__version__,
         tr=tr,
         language=language(),
@@ -42,6 +45,14 @@ def html_text(sheet: Sheet) -> str:
 
 def _svg(drawing: Drawing, times: float) -> str:
     return svg_text(drawing, times or 1.0)
+
+
+def _is_photo(block: object) -> bool:
+    return isinstance(block, SheetPhoto)
+
+
+def _base64(data: bytes) -> str:
+    return base64.b64encode(data).decode()
 
 
 def _is_table(block: object) -> bool:

@@ -8,6 +8,7 @@ from typing import Any
 from pigtail.drawing.shapes import Circle, Drawing, Lettering, Shape, Stroke, around
 from pigtail.drawing.svg import on_paper
 from pigtail.language import tr
+from pigtail.sheet.blocks import SheetPhoto
 
 #: Points in a millimetre.
 POINT = 72.0 / 25.4
@@ -149,6 +150,37 @@ def _abreast(drawings: list[tuple[Drawing, float]]) -> Any:
             for d, t in drawings:
                 draw(self.canv, d, x, self.height - d.height * POINT * t, t)
                 x += d.width * POINT * t
+
+    return Shown()
+
+
+def shown_photo(photo: SheetPhoto, width: float, height: float) -> Any:
+    """A photo with its numbered pins as large as a frame allows [pt], as a flowable."""
+    import io
+
+    from reportlab.lib.utils import ImageReader
+
+    from pigtail.sheet.tagging import Figure
+
+    times = min(width / photo.width, height / photo.height)
+
+    class Shown(Figure):
+        def __init__(self) -> None:
+            points = ", ".join(f"{n} {p[2]}" for n, p in enumerate(photo.pins, start=1))
+            super().__init__(photo.width * times, photo.height * times, f"{photo.title}: {points}")
+
+        def paint(self) -> None:
+            c = self.canv
+            c.drawImage(ImageReader(io.BytesIO(photo.image)), 0, 0, self.width, self.height)
+            c.setLineWidth(1.4)
+            c.setFont("B612-Bold", 7)
+            for number, (x, y, _point, _read) in enumerate(photo.pins, start=1):
+                at_x, at_y = x * self.width, (1 - y) * self.height
+                c.setFillColor(_colour("#fffdf7"))
+                c.setStrokeColor(_colour("#a8561c"))
+                c.circle(at_x, at_y, 6, stroke=1, fill=1)
+                c.setFillColor(_colour("#1d1b18"))
+                c.drawCentredString(at_x, at_y - 2.5, str(number))
 
     return Shown()
 

@@ -10,8 +10,8 @@ from typing import Any
 
 from pigtail.drawing.svg import escape
 from pigtail.language import tr
-from pigtail.sheet.blocks import Sheet, SheetPicture, SheetTable
-from pigtail.sheet.pages import pictures
+from pigtail.sheet.blocks import Sheet, SheetPhoto, SheetPicture, SheetTable
+from pigtail.sheet.pages import pictures, shown_photo
 
 MARGIN_PT = 34.0
 FRAME_PT = 6.0  # padding of the page's frame on each side
@@ -156,12 +156,26 @@ def _story(sheet: Sheet, rooms: dict[bool, Room]) -> list[Any]:
     for block in sheet.blocks:
         if isinstance(block, SheetTable):
             story += _table(block, style, width)
+        elif isinstance(block, SheetPhoto):
+            story += _photo(block, style, rooms[False])
         elif isinstance(block, SheetPicture):
             story += _picture(block, style, rooms[block.broad])
         else:
             story.append(_words(_set(block.title), style["section"], "H2"))
             story += [_words("• " + _set(line), style["text"]) for line in block.lines or (block.none,)]
     return story
+
+
+def _photo(block: SheetPhoto, style: dict[str, Any], room: Room) -> list[Any]:
+    """A heading, the photo with its numbered pins, and what each is."""
+    from reportlab.platypus import KeepTogether, Spacer
+
+    head = [_words(_set(block.title), style["section"], "H2"), Spacer(1, 3)]
+    told = [_words(_set(line), style["text"]) for line in block.legend()]
+    note = [_words(_set(block.note), style["cell"])] if block.note else []
+    if not block.image:
+        return [*head, *told, *note]
+    return [KeepTogether([*head, shown_photo(block, room[0], 0.6 * room[1]), Spacer(1, 3)]), *told, *note]
 
 
 def _picture(block: SheetPicture, style: dict[str, Any], room: Room) -> list[Any]:

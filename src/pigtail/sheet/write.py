@@ -56,19 +56,19 @@ PICTURES = {
 }  # fmt: skip
 
 
-def pack_files(job: Job, studies: Studies) -> dict[str, bytes]:
+def pack_files(job: Job, studies: Studies, beside: Path | None = None) -> dict[str, bytes]:
     """What is written for a pack, by its name: the sheet's files, the runbook, the record, the story."""
     runbook, record = runbook_sheet(job, studies), record_sheet(job, studies)
     return {
-        **sheet_files(job, make_sheet(job, studies)),
+        **sheet_files(job, make_sheet(job, studies, beside)),
         "runbook.pdf": pdf_bytes(runbook),
         "record.pdf": pdf_bytes(record),
         "story.md": story(job, studies, markdown=True).encode(),
     }
 
 
-def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:
-    """Write all files of the sheet into a folder, made if need be; raises FileError."""
+def write_sheet(job: Job, studies: Studies, folder: Path, beside: Path | None = None) -> list[Path]:
+    """Write all files of the sheet into a folder, made if need be; photos come from the folder beside which they lie. Raises FileError."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -76,7 +76,7 @@ def write_sheet(job: Job, studies: Studies, folder: Path) -> list[Path]:
             folder, tr("the folder cannot be made ({strerror}); choose another", strerror=error.strerror)
         ) from error
     written = []
-    for name, data in sheet_files(job, make_sheet(job, studies)).items():
+    for name, data in sheet_files(job, make_sheet(job, studies, beside)).items():
         write_atomically(folder / name, data)
         written.append(folder / name)
     return written

@@ -24,10 +24,9 @@ from PyQt6.QtWidgets import (
 
 from pigtail.desktop import theme
 from pigtail.desktop.stations.base import Align, say
-from pigtail.job.document import FUNCTION_UNITS, Function, Job, Picture
-from pigtail.job.log import log_of
+from pigtail.job.document import Job, Picture
+from pigtail.job.latest import latest_words
 from pigtail.language import tr
-from pigtail.units import format_quantity
 
 ZOOM_MOST, ZOOM_STEP = 16.0, 1.25
 PIN_PX = 7.0
@@ -345,17 +344,3 @@ class PhotoBoard(QGraphicsView):
 def _cross(painter: QPainter, at: QPointF, arm: float) -> None:
     painter.drawLine(at - QPointF(arm, 0), at + QPointF(arm, 0))
     painter.drawLine(at - QPointF(0, arm), at + QPointF(0, arm))
-
-
-def latest_words(job: Job, point: str) -> str:
-    """The latest reading at a point, in words."""
-    found = [r for r in log_of(job).touching(point) if r.point == point]
-    if not found:
-        return ""
-    volts = [r for r in found if r.function in (Function.DC_VOLTS, Function.AC_VOLTS)]
-    last = (volts or found)[-1]
-    state = job.state(last.state)
-    if last.function is Function.HEARD:
-        return tr("listened to")
-    value = format_quantity(last.value.nominal, FUNCTION_UNITS[last.function])
-    return f"{value} {tr(last.function.value)}, {state.name if state else '?'}"
