@@ -36,7 +36,7 @@ STEP, FINE, DRAG_PX = 0.04, 0.004, 5
 REACH_PX = 420.0
 
 
-class Pin(QGraphicsItem):
+class PinMark(QGraphicsItem):
     """A pin: a ring on its place, of one size however near the photo is looked at, with its point and the latest reading there."""
 
     def __init__(self, board: PhotoBoard, point: str, words: str, reading: str) -> None:
@@ -132,7 +132,7 @@ class PhotoBoard(QGraphicsView):
             self._scene.addPixmap(QPixmap.fromImage(image))
             self._scene.setSceneRect(QRectF(image.rect()))
             for pin in picture.pins:
-                item = Pin(self, pin.point, job.label(pin.point), latest_words(job, pin.point))
+                item = PinMark(self, pin.point, job.label(pin.point), latest_words(job, pin.point))
                 item.setPos(self._at(pin.x, pin.y))
                 self._scene.addItem(item)
             if fresh:
