@@ -10,16 +10,15 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
-    QHBoxLayout,
     QHeaderView,
     QLabel,
-    QPushButton,
     QTableView,
     QVBoxLayout,
     QWidget,
 )
 
 from pigtail.desktop import glyphs, theme
+from pigtail.desktop.wrapping import Wrapping, add_buttons
 
 
 class Cell(NamedTuple):
@@ -247,15 +246,10 @@ def lay_out_page(
 ) -> None:
     """A page of a table that is typed into: what to type over it, and under it buttons by words, name and what each does, `before` them a
     control of the page's own."""
-    row = QHBoxLayout()
+    row = Wrapping()
     if before is not None:
         row.addWidget(before)
-    for words, name, run in buttons:
-        button = QPushButton(words)
-        button.setObjectName(name)
-        button.clicked.connect(run)
-        row.addWidget(button)
-    row.addStretch(1)
+    add_buttons(row, buttons)
     told = QLabel(hint)
     told.setObjectName("dim")
     told.setWordWrap(True)

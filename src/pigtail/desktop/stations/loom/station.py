@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout
+from PyQt6.QtWidgets import QButtonGroup, QPushButton, QStackedWidget, QVBoxLayout
 
 from pigtail.desktop.labels import OneLine
 from pigtail.desktop.stations.base import Station
@@ -15,6 +15,7 @@ from pigtail.desktop.stations.loom.loompage import LoomPage
 from pigtail.desktop.stations.loom.panelpage import PanelPage
 from pigtail.desktop.stations.loom.wiringpage import WiringPage
 from pigtail.desktop.wants import Answer, Paper
+from pigtail.desktop.wrapping import Wrapping
 from pigtail.job.document import Job
 from pigtail.language import tr
 from pigtail.service import services
@@ -42,8 +43,7 @@ class BuildStation(Station):
         self.loom, self.hold = LoomPage(), HoldPage()
         self.pages = QStackedWidget()
         self.chooser = QButtonGroup(self)
-        self._row = QHBoxLayout()
-        self._row.setSpacing(5)
+        self._row = Wrapping()
         pages: tuple[WiringPage | BoardPage | PanelPage | LoomPage | HoldPage, ...] = (
             self.wiring, self.board, self.panel, self.loom, self.hold,
         )  # fmt: skip
@@ -76,7 +76,6 @@ class BuildStation(Station):
         self.turn_to(0)
 
     def _lay_out(self) -> None:
-        self._row.addStretch(1)
         self._row.addWidget(self.print)
         self._row.addWidget(self.sheet)
         layout = QVBoxLayout(self)

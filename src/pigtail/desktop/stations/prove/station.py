@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import (
     QButtonGroup,
-    QHBoxLayout,
     QMenu,
     QPushButton,
     QStackedWidget,
@@ -20,6 +19,7 @@ from pigtail.desktop.stations.prove.recordpage import RecordPage
 from pigtail.desktop.stations.prove.runpage import RunPage
 from pigtail.desktop.stations.prove.workpage import WorkPage
 from pigtail.desktop.wants import AtBench, Leave, Paper
+from pigtail.desktop.wrapping import Wrapping
 from pigtail.language import tr
 from pigtail.studies.prove.found import ProveFound
 
@@ -51,8 +51,7 @@ class ProveStation(Station):
         self.run, self.back, self.record, self.work = RunPage(), RunPage(back=True), RecordPage(), WorkPage()
         self.pages = QStackedWidget()
         self.chooser = QButtonGroup(self)
-        row = QHBoxLayout()
-        row.setSpacing(5)
+        row = Wrapping()
         pages: tuple[RunPage | RecordPage | WorkPage, ...] = (self.run, self.back, self.record, self.work)
         for number, (page, (words, name, _)) in enumerate(zip(pages, PAGES, strict=True)):
             page.edited.connect(self.edited)
@@ -93,7 +92,6 @@ class ProveStation(Station):
         self.bench.clicked.connect(
             lambda _c: self.wants.emit(AtBench(back=self.pages.currentWidget() is self.back))
         )
-        row.addStretch(1)
         for item in (self.leave, self.bench):
             row.addWidget(item)
         self.words = OneLine("")

@@ -9,7 +9,6 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFormLayout,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QPushButton,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
 from pigtail.desktop.stations.loom.parts import YES_NO, choice, of_enum, row_of, show_choice
 from pigtail.desktop.stations.prove.recordpage import read_money
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.desktop.wrapping import Wrapping
 from pigtail.edits.change import Change
 from pigtail.edits.record import free_work_id, put_alteration, put_cover, put_sound, remove_work, set_money
 from pigtail.job.document import Job
@@ -103,14 +103,13 @@ class WorkPage(QWidget):
         return field
 
     def _lay_out(self) -> None:
-        buttons = QHBoxLayout()
+        buttons = Wrapping()
         for words, name, stem, make in NEW:
             button = QPushButton(words)
             button.setObjectName(name)
             button.setAccessibleName(tr("Add: {words}", words=words))
             button.clicked.connect(lambda _c, s=stem, m=make: self._add(s, m))
             buttons.addWidget(button)
-        buttons.addStretch(1)
         away = QPushButton(tr("Take out"))
         away.setObjectName("work_away")
         away.setAccessibleName(tr("Take the chosen one out"))

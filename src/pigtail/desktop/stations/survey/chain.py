@@ -7,10 +7,11 @@ from functools import partial
 
 from msgspec.structs import replace
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from pigtail.desktop import ask
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.desktop.wrapping import Wrapping, add_buttons
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change, Edit
 from pigtail.job.document import Act, Job, Mode, Stage, State
@@ -74,14 +75,9 @@ class ChainTables(QWidget):
         beside.addLayout(right, 3)
         layout.addLayout(beside, 1)
 
-    def _buttons(self, *given: tuple[str, str, Callable[[], None]]) -> QHBoxLayout:
-        row = QHBoxLayout()
-        for words, name, run in given:
-            button = QPushButton(words)
-            button.setObjectName(name)
-            button.clicked.connect(lambda _c, run=run: run())
-            row.addWidget(button)
-        row.addStretch(1)
+    def _buttons(self, *given: tuple[str, str, Callable[[], None]]) -> Wrapping:
+        row = Wrapping()
+        add_buttons(row, given)
         return row
 
     def show_job(self, job: Job) -> None:

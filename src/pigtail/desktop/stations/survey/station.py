@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, QSize
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QStackedWidget, QVBoxLayout
 
 from pigtail.catalogue.glossary import how_to_find, tip_for
@@ -167,6 +167,9 @@ class ChainPicture(Painting):
 
 #: What the picture of the chain takes, and each point under a stage [px].
 CHAIN_HEIGHT, POINT_HEIGHT = 122, 21
+#: The least height of a list beneath it [px]; where less is left, the picture gives way.
+LIST_HEIGHT = 150
+SPACING = 8
 #: What the Survey can show besides its picture: words, and the page they stand for.
 PAGES = (
     tr("what is known"),
@@ -262,7 +265,7 @@ class SurveyStation(Station):
         words.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(8)
+        layout.setSpacing(SPACING)
         layout.addLayout(row)
         layout.addWidget(self.chain, 4)
         layout.addLayout(below)
@@ -283,7 +286,7 @@ class SurveyStation(Station):
     def _fill(self) -> None:
         page = self.view.currentIndex()
         self.pages.setCurrentIndex(page)
-        self.chain.setVisible(page in (KNOWN, LOG, STAGES, HAZARD, DEVICES))
+        self._room_for_chain()
         self.note.setVisible(page == KNOWN)
         if self._job is None or self._measured is None:
             return
@@ -299,6 +302,18 @@ class SurveyStation(Station):
             DEVICES: partial(self.devices.show_job, self._job),
         }
         fill[page]()
+
+    def _room_for_chain(self) -> None:
+        """The picture only beside lists it helps, and only where it leaves them room: it never covers them."""
+        page = self.pages.currentWidget()
+        own = page.minimumSizeHint().height() if page is not None else 0
+        taken = self.caution.height() + self.view.height() + 3 * SPACING
+        fits = self.height() >= self.chain.minimumHeight() + max(own, LIST_HEIGHT) + taken
+        self.chain.setVisible(fits and self.pages.currentIndex() in (KNOWN, LOG, STAGES, HAZARD, DEVICES))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._room_for_chain()
 
     def _show_known(self, job: Job, measured: Job) -> None:
         self.rows.show_rows(self._known_rows(job, measured))
