@@ -1,0 +1,81 @@
+"""A row of controls that goes on in the next line where the window is too narrow, so that no word on a button is cut."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from PyQt6.QtCore import QPoint, QRect, QSize, Qt
+from PyQt6.QtWidgets import QLayout, QLayoutItem, QPushButton
+
+
+class Wrapping(QLayout):
+    """A layout that sets its widgets beside one another at their own width, and begins a new line when one is full."""
+
+    def __init__(self, spacing: int = 6) -> None:
+        super().__init__()
+        self._items: list[QLayoutItem] = []
+        self.setContentsMargins(0, 0, 0, 0)
+        self.setSpacing(spacing)
+
+    def addItem(self, item: QLayoutItem | None) -> None:
+        if item is not None:
+            self._items.append(item)
+
+    def count(self) -> int:
+        return len(self._items)
+
+    def itemAt(self, index: int) -> QLayoutItem | None:
+        return self._items[index] if 0 <= index < len(self._items) else None
+
+    def takeAt(self, index: int) -> QLayoutItem | None:
+        return self._items.pop(index) if 0 <= index < len(self._items) else None
+
+    def expandingDirections(self) -> Qt.Orientation:
+        return Qt.Orientation(0)
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self._place(QRect(0, 0, width, 0), move=False)
+
+    def setGeometry(self, rect: QRect) -> None:
+        super().setGeometry(rect)
+        self._place(rect, move=True)
+
+    def sizeHint(self) -> QSize:
+        """All in one line."""
+        shown = [i.sizeHint() for i in self._items if not i.isEmpty()]
+        width = sum(s.width() for s in shown) + self.spacing() * max(len(shown) - 1, 0)
+        return QSize(width, max((s.height() for s in shown), default=0))
+
+    def minimumSize(self) -> QSize:
+        """As wide as the widest of them."""
+        least = QSize()
+        for item in self._items:
+            if not item.isEmpty():
+                least = least.expandedTo(item.sizeHint())
+        return least
+
+    def _place(self, rect: QRect, *, move: bool) -> int:
+        """Set the widgets into the lines of a rectangle, or only tell how high [px] they come."""
+        x, y, line = rect.x(), rect.y(), 0
+        for item in self._items:
+            if item.isEmpty():
+                continue
+            size = item.sizeHint()
+            if x > rect.x() and x + size.width() > rect.x() + rect.width():
+                x, y, line = rect.x(), y + line + self.spacing(), 0
+            if move:
+                item.setGeometry(QRect(QPoint(x, y), size))
+            x, line = x + size.width() + self.spacing(), max(line, size.height())
+        return y + line - rect.y()
+
+
+def add_buttons(row: QLayout, given: Iterable[tuple[str, str, Callable[[], None]]]) -> None:
+    """Put buttons into a row: their words, their name and what each does."""
+    for words, name, run in given:
+        button = QPushButton(words)
+        button.setObjectName(name)
+        button.clicked.connect(lambda _c, run=run: run())
+        row.addWidget(button)
