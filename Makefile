@@ -28,7 +28,7 @@ lint: setup
 		then echo "these are ignored by git and would be missing in a clone" >&2; exit 1; fi
 
 shots: setup
-	@QT_QPA_PLATFORM=offscreen $(PYTHON) -m pigtail shots docs/screenshots
+	@QT_QPA_PLATFORM=offscreen PIGTAIL_LANGUAGE=en $(PYTHON) -m pigtail shots docs/screenshots
 
 bench: setup
 	@$(PYTHON) tools/bench_start.py

@@ -12,6 +12,8 @@ from typing import TYPE_CHECKING
 
 os.environ["QT_QPA_PLATFORM"] = os.environ.get("PIGTAIL_TEST_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+os.environ.setdefault("PIGTAIL_LANGUAGE", "en")  # whatever the desk speaks
+os.environ["LC_ALL"] = "C.UTF-8"
 _STATE = tempfile.mkdtemp(prefix="pigtail-tests-")
 for _name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
     os.environ[_name] = _STATE

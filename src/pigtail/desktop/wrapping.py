@@ -5,7 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt
-from PyQt6.QtWidgets import QLayout, QLayoutItem, QPushButton
+from PyQt6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QLayout,
+    QLayoutItem,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 
 class Wrapping(QLayout):
@@ -57,19 +66,36 @@ class Wrapping(QLayout):
                 least = least.expandedTo(item.sizeHint())
         return least
 
+    def _together(self, k: int) -> int:
+        """What must stand in one line from this item on [px]: a label and what it names are not parted."""
+        width = self._items[k].sizeHint().width()
+        label = self._items[k].widget()
+        if isinstance(label, QLabel) and label.buddy() is not None and k + 1 < len(self._items):
+            width += self.spacing() + self._items[k + 1].sizeHint().width()
+        return width
+
     def _place(self, rect: QRect, *, move: bool) -> int:
         """Set the widgets into the lines of a rectangle, or only tell how high [px] they come."""
-        x, y, line = rect.x(), rect.y(), 0
-        for item in self._items:
+        lines: list[list[QLayoutItem]] = [[]]
+        x = 0
+        for k, item in enumerate(self._items):
             if item.isEmpty():
                 continue
-            size = item.sizeHint()
-            if x > rect.x() and x + size.width() > rect.x() + rect.width():
-                x, y, line = rect.x(), y + line + self.spacing(), 0
-            if move:
-                item.setGeometry(QRect(QPoint(x, y), size))
-            x, line = x + size.width() + self.spacing(), max(line, size.height())
-        return y + line - rect.y()
+            if x and x + self._together(k) > rect.width():
+                lines.append([])
+                x = 0
+            lines[-1].append(item)
+            x += item.sizeHint().width() + self.spacing()
+        y = rect.y()
+        for line in lines:
+            height = max((i.sizeHint().height() for i in line), default=0)
+            x = rect.x()
+            for item in line if move else ():
+                size = item.sizeHint()
+                item.setGeometry(QRect(QPoint(x, y + (height - size.height()) // 2), size))
+                x += size.width() + self.spacing()
+            y += height + self.spacing()
+        return y - self.spacing() - rect.y()
 
 
 def add_buttons(row: QLayout, given: Iterable[tuple[str, str, Callable[[], None]]]) -> None:
@@ -79,3 +105,19 @@ def add_buttons(row: QLayout, given: Iterable[tuple[str, str, Callable[[], None]
         button.setObjectName(name)
         button.clicked.connect(lambda _c, run=run: run())
         row.addWidget(button)
+
+
+def scrolled_layout(page: QWidget) -> QVBoxLayout:
+    """A column for a page's contents, which scrolls where the window is too low for all of them."""
+    area, inside = QScrollArea(), QWidget()
+    area.setWidgetResizable(True)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inside)
+    outside = QVBoxLayout(page)
+    outside.setContentsMargins(0, 0, 0, 0)
+    outside.addWidget(area)
+    column = QVBoxLayout(inside)
+    column.setContentsMargins(0, 0, 0, 0)
+    return column

@@ -56,7 +56,7 @@ class BoardPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(row_of("on", self.kind, self.size_words, 1, self.progress, self.stop))
+        layout.addLayout(row_of(tr("kind of board"), self.kind, self.size_words, self.progress, self.stop))
         layout.addLayout(row, 1)
         self._job: Job | None = None
         self._laid: object = None

@@ -74,7 +74,7 @@ class HoldPage(QWidget):
         )
         set_widths(self.table, (None, 72, 66))
         left = QVBoxLayout()
-        left.addLayout(row_of(tr("what sits there"), self.what, 1))
+        left.addLayout(row_of(tr("what sits there"), self.what))
         left.addLayout(form)
         left.addStretch(1)
         right = QVBoxLayout()

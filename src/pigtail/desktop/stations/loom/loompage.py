@@ -57,7 +57,7 @@ class LoomPage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(row_of(tr("slack so that"), self.service, "copies", self.copies, self.needs, 1))
+        layout.addLayout(row_of(tr("slack so that"), self.service, tr("copies"), self.copies, self.needs))
         layout.addWidget(self.table, 5)
         layout.addWidget(self.parts_table, 4)
         self._job: Job | None = None

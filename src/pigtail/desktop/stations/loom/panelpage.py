@@ -11,13 +11,14 @@ from typing import Any
 from msgspec.structs import replace
 from PyQt6.QtCore import QRectF, pyqtSignal
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QSizePolicy, QWidget
 
 from pigtail.catalogue.fittings import fitting_kinds
 from pigtail.desktop.drawing import DrawingView
 from pigtail.desktop.stations.loom.paneltables import PanelTables
 from pigtail.desktop.stations.loom.parts import YES_NO, MmField, choice, of_enum, read_mm, row_of, show_choice
 from pigtail.desktop.wants import Answer, Shown
+from pigtail.desktop.wrapping import scrolled_layout
 from pigtail.drawing.shapes import Drawing
 from pigtail.edits.build import (
     change_panel,
@@ -44,6 +45,8 @@ _FIELDS = (
     ("depth", tr("free behind")),
 )
 HINT = tr("Millimetres. Drag a rectangle over what is there; choose a fitting and click where it should go.")
+#: The least height the picture of the panel is useful at [px]; a window with less scrolls.
+VIEW_HEIGHT = 170
 NOWHERE = tr("It fits nowhere on this panel: another fitting, another side, or a box of its own.")
 
 
@@ -100,24 +103,25 @@ class PanelPage(QWidget):
         self.use = _button(tr("Use this place"), "use_place", self.tables.use)
         self.hint = QLabel(HINT)
         self.hint.setObjectName("dim")
+        self.hint.setWordWrap(True)
         self._job: Job | None = None
         self._folder: Path | None = None
         self._lay_out()
 
     def _lay_out(self) -> None:
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
+        layout = scrolled_layout(self)
         layout.setSpacing(5)
-        sizes: list[QWidget | str | int] = []
+        sizes: list[QWidget | str] = []
         for f, words in _FIELDS:
             sizes += [words, self.fields[f]]
             self.fields[f].setMinimumWidth(70)
-        layout.addLayout(row_of(*sizes, 1))
+        layout.addLayout(row_of(*sizes))
+        self.view.setMinimumHeight(VIEW_HEIGHT)
         layout.addWidget(self.view, 1)
-        layout.addLayout(row_of(self.kind, self.add_area, self.wanted, self.add_fitting, self.take_out, 1))
+        layout.addLayout(row_of(self.kind, self.add_area, self.wanted, self.add_fitting, self.take_out))
         layout.addWidget(self.tables)
         layout.addLayout(
-            row_of("metal", self.metal, tr("comes off"), self.off, "photo", self.photo, 1, self.use)
+            row_of(tr("metal"), self.metal, tr("comes off"), self.off, tr("photo"), self.photo, self.use)
         )
         layout.addWidget(self.hint)
 

@@ -6,8 +6,9 @@ import enum
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QWidget
 
+from pigtail.desktop.wrapping import Wrapping
 from pigtail.language import tr
 from pigtail.units import UnreadableError, parse_quantity
 
@@ -92,14 +93,11 @@ def show_choice(combo: QComboBox, value: Any) -> None:
     combo.setCurrentIndex(max(next((k for k in range(combo.count()) if combo.itemData(k) == value), 0), 0))
 
 
-def row_of(*items: QWidget | str | int) -> QHBoxLayout:
-    """A row: words, widgets, and a number for a stretch."""
-    row = QHBoxLayout()
-    row.setSpacing(6)
+def row_of(*items: QWidget | str) -> Wrapping:
+    """A row of words and widgets; words stay in one line with the widget they name."""
+    row = Wrapping()
     for k, item in enumerate(items):
-        if isinstance(item, int):
-            row.addStretch(item)
-        elif isinstance(item, str):
+        if isinstance(item, str):
             label = QLabel(item)
             following = next((w for w in items[k + 1 :] if isinstance(w, QWidget)), None)
             if following is not None:

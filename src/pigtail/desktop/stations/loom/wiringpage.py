@@ -74,16 +74,15 @@ class WiringPage(QWidget):
         inner.setContentsMargins(0, 0, 0, 0)
         inner.addLayout(
             row_of(
-                "wire",
+                tr("wire"),
                 self.which,
                 self.colour,
                 self.gauge,
                 self.screen_at,
-                "twist",
+                tr("twist"),
                 self.twist,
-                "relief",
+                tr("relief"),
                 self.relief,
-                1,
             )
         )
         layout = QVBoxLayout(self)

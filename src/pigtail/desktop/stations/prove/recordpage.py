@@ -12,6 +12,7 @@ from pigtail.desktop.probing import now
 from pigtail.desktop.stations.loom.parts import choice, of_enum
 from pigtail.desktop.tables import Cell, RowsModel, make_table
 from pigtail.desktop.wants import Answer
+from pigtail.desktop.wrapping import Wrapping
 from pigtail.edits.change import Change
 from pigtail.edits.record import note, spend, strike_entry
 from pigtail.job.document import Job
@@ -68,7 +69,7 @@ class RecordPage(QWidget):
         self._tables: RecordTables | None = None
         self._lines: tuple[RecordLine, ...] = ()
         self.chooser = QButtonGroup(self)
-        choose = QHBoxLayout()
+        choose = Wrapping()
         for number, (words, key, _, _) in enumerate(TABLES):
             button = QPushButton(words)
             button.setObjectName(f"record_{key}")
@@ -76,7 +77,6 @@ class RecordPage(QWidget):
             button.setAccessibleName(tr("Table: {words}", words=words))
             self.chooser.addButton(button, number)
             choose.addWidget(button)
-        choose.addStretch(1)
         self.chooser.idClicked.connect(self.turn_to)
         self.models = [RowsModel(columns) for _, _, columns, _ in TABLES]
         self.views = [
@@ -111,7 +111,7 @@ class RecordPage(QWidget):
         button.clicked.connect(lambda _c: does())  # type: ignore[operator]
         return button
 
-    def _lay_out(self, choose: QHBoxLayout) -> None:
+    def _lay_out(self, choose: Wrapping) -> None:
         cost, notes, foot = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
         cost.addWidget(self.what, 3)
         cost.addWidget(self.price, 2)

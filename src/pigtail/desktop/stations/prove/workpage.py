@@ -134,7 +134,7 @@ class WorkPage(QWidget):
         layout.addLayout(buttons)
         layout.addWidget(self.table, 1)
         layout.addLayout(self.form)
-        layout.addLayout(row_of(*money, "in", self.currency, 1))
+        layout.addLayout(row_of(*money, tr("currency"), self.currency))
 
     def show_job(self, job: Job) -> None:
         """Show what is told of a job's work."""

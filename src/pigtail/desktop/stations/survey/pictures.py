@@ -8,13 +8,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from pigtail.desktop import ask
 from pigtail.desktop.beside import keep_beside
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.survey.photoboard import PhotoBoard
 from pigtail.desktop.wants import Looked, Shown
+from pigtail.desktop.wrapping import Wrapping
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change
 from pigtail.job.document import HOST, Job, Picture
@@ -52,16 +53,16 @@ class Pictures(QWidget):
         self.add.setObjectName("add_picture")
         self.remove = QPushButton(tr("Take out"))
         self.remove.setObjectName("remove_picture")
-        row = QHBoxLayout()
+        row = Wrapping()
         for item in (self.list, self.add, self.remove, self.does, self.point):
             row.addWidget(item)
-        row.addStretch(1)
         self.hint = QLabel(
             tr(
                 "Wheel: zoom. Drag: move. Click a pin: its point on the bench strip. Keys: arrows and Enter, N, + and −."
             )
         )
         self.hint.setObjectName("dim")
+        self.hint.setWordWrap(True)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addLayout(row)

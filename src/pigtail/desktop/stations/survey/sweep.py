@@ -6,12 +6,13 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from pigtail.desktop import ask
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.probing import now
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.desktop.wrapping import Wrapping
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change
 from pigtail.edits.readings import log_reading
@@ -68,10 +69,11 @@ class SweepTable(QWidget):
         self._job: Job | None = None
         self._rows: tuple = ()  # type: ignore[type-arg]
         self._states = 0
-        top = QHBoxLayout()
-        for widget in (QLabel(tr("Connector")), self.connector, self.add, self.accept, self.settle):
+        top = Wrapping()
+        which = QLabel(tr("Connector"))
+        which.setBuddy(self.connector)
+        for widget in (which, self.connector, self.add, self.accept, self.settle):
             top.addWidget(widget)
-        top.addStretch(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addLayout(top)
