@@ -49,6 +49,7 @@ class Pictures(QWidget):
         ):
             self.does.addItem(words, key)
         self.list.setMinimumWidth(170)
+        self.point.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.add = QPushButton(tr("Add…"))
         self.add.setObjectName("add_picture")
         self.remove = QPushButton(tr("Take out"))
