@@ -7,6 +7,8 @@ import errno
 
 import msgspec
 
+from pigtail.language import tr
+
 #: The port on which instruments take SCPI as text (registered as scpi-raw).
 SCPI_PORT = 5025
 
@@ -69,12 +71,16 @@ def parse_address(text: str, ending: Ending = Ending.LF) -> Address:
     if text.startswith("/"):
         device, _, baud = text.partition("@")
         if baud and not baud.isdigit():
-            raise MeterError(f"“{baud}” is no speed; write /dev/ttyUSB0@9600")
+            raise MeterError(tr("“{baud}” is no speed; write /dev/ttyUSB0@9600", baud=baud))
         return Address(device=device, baud=int(baud or 9600), ending=ending)
     host, _, port = text.rpartition(":")
     if not host or not port.isdigit() or not 0 < int(port) < 65536:
         raise MeterError(
-            f"“{text[:60]}” is no address of a meter; write 127.0.0.1:{SCPI_PORT}, /dev/ttyUSB0 or TCPIP::host::INSTR"
+            tr(
+                "“{value}” is no address of a meter; write 127.0.0.1:{SCPI_PORT}, /dev/ttyUSB0 or TCPIP::host::INSTR",
+                value=text[:60],
+                SCPI_PORT=SCPI_PORT,
+            )
         )
     return Address(host=host, port=int(port), ending=ending)
 
@@ -90,8 +96,11 @@ def _resource(text: str) -> str:
         return str(rname.ResourceName.from_string(text))
     except rname.InvalidResourceName as error:
         raise MeterError(
-            f"“{text[:60]}” is no VISA address; write TCPIP::host::INSTR, USB::0x1234::0x5678::serial::INSTR, "
-            "GPIB::9::INSTR or ASRL/dev/ttyUSB0::INSTR"
+            tr(
+                "“{value}” is no VISA address; write TCPIP::host::INSTR, USB::0x1234::0x5678::serial::INSTR, GPIB::9::INSTR or "
+                "ASRL/dev/ttyUSB0::INSTR",
+                value=text[:60],
+            )
         ) from error
 
 
@@ -99,21 +108,21 @@ def _resource(text: str) -> str:
 CLASSES = ("INSTR", "SOCKET", "RAW", "INTFC")
 #: The library's codes for troubles, in words.
 VISA_WORDS = {
-    "error_timeout": "no answer within {wait}",
-    "error_resource_not_found": "nothing is there under this address",
-    "error_connection_lost": "the connection was lost",
-    "error_resource_busy": "another program uses it",
-    "error_resource_locked": "another program uses it",
-    "error_line_in_use": "another program uses it",
-    "error_no_permission": "you may not open it",
-    "error_no_listeners": "no instrument listens at this address",
-    "error_io": "the line broke off",
-    "error_invalid_resource_name": "this is no address",
-    "error_library_not_found": "the library for this kind of line is missing",
-    "error_nonsupported_operation": "this kind of line cannot do that",
-    "error_system_error": "the system gives no connection",
-    "error_serial_overrun": "it sends faster than it is read; choose a lower speed",
-    "error_serial_framing": "its characters are garbled; choose its speed",
+    "error_timeout": tr("no answer within {wait}"),
+    "error_resource_not_found": tr("nothing is there under this address"),
+    "error_connection_lost": tr("the connection was lost"),
+    "error_resource_busy": tr("another program uses it"),
+    "error_resource_locked": tr("another program uses it"),
+    "error_line_in_use": tr("another program uses it"),
+    "error_no_permission": tr("you may not open it"),
+    "error_no_listeners": tr("no instrument listens at this address"),
+    "error_io": tr("the line broke off"),
+    "error_invalid_resource_name": tr("this is no address"),
+    "error_library_not_found": tr("the library for this kind of line is missing"),
+    "error_nonsupported_operation": tr("this kind of line cannot do that"),
+    "error_system_error": tr("the system gives no connection"),
+    "error_serial_overrun": tr("it sends faster than it is read; choose a lower speed"),
+    "error_serial_framing": tr("its characters are garbled; choose its speed"),
 }
 
 
@@ -128,15 +137,15 @@ def words_of(error: BaseException, wait_s: float) -> str:
     if code in VISA_WORDS:
         return VISA_WORDS[code].format(wait=f"{wait_s:g} s")
     if isinstance(error, PermissionError) or "Permission denied" in str(error):
-        return "you may not open it: join the group dialout, log out and in again"
+        return tr("you may not open it: join the group dialout, log out and in again")
     if isinstance(error, ConnectionRefusedError) or getattr(error, "errno", 0) == errno.ECONNREFUSED:
-        return "something is there and takes no connection on this port"
+        return tr("something is there and takes no connection on this port")
     if "No such file" in str(error):
-        return "there is no such device: is it plugged in?"
+        return tr("there is no such device: is it plugged in?")
     if "Please install PyUSB" in str(error):
-        return "reading over USB needs one more package: pip install pyusb"
+        return tr("reading over USB needs one more package: pip install pyusb")
     if "gpib-ctypes" in str(error):
-        return "reading over GPIB needs one more package: pip install gpib-ctypes"
+        return tr("reading over GPIB needs one more package: pip install gpib-ctypes")
     if "No class registered" in str(error):
-        return "this kind of line is not known here"
+        return tr("this kind of line is not known here")
     return str(error).strip().split("\n")[0][:120] or type(error).__name__

@@ -10,6 +10,7 @@ from pigtail.bench.made import make_stand_in
 from pigtail.bench.truth import StandIn, load, shipped
 from pigtail.catalogue.kinds import host_kinds
 from pigtail.job.errors import FileError, JobError
+from pigtail.language import tr
 
 #: Stands for any fault that has a place.
 ANY = "?"
@@ -25,11 +26,21 @@ def stand_in_of(name: str) -> StandIn:
     if fault == ANY:
         return with_any_fault(stand_in)
     if fault not in FAULTS:
-        raise FileError(name, f"there is no fault “{fault[:60]}”; give one of {', '.join(FAULTS)}, or {ANY}")
+        raise FileError(
+            name,
+            tr(
+                "there is no fault “{value}”; give one of {listed}, or {ANY}",
+                value=fault[:60],
+                listed=", ".join(FAULTS),
+                ANY=ANY,
+            ),
+        )
     try:
         return FAULTS[fault](stand_in, ALL)
     except (NoPlaceError, JobError) as error:
-        raise FileError(name, f"the fault has no place here ({error}); choose another") from error
+        raise FileError(
+            name, tr("the fault has no place here ({error}); choose another", error=error)
+        ) from error
 
 
 def with_any_fault(stand_in: StandIn, seed: int | None = None) -> StandIn:
@@ -50,5 +61,9 @@ def _base(name: str) -> StandIn:
     if name in kinds:
         return make_stand_in(name)
     raise FileError(
-        name, f"there is no such file; give one, or one of {', '.join((*shipped(), *sorted(kinds)))}"
+        name,
+        tr(
+            "there is no such file; give one, or one of {listed}",
+            listed=", ".join((*shipped(), *sorted(kinds))),
+        ),
     )

@@ -18,6 +18,7 @@ from pigtail.bench.address import Address, MeterError, NotOfferedError, words_of
 from pigtail.bench.scpi import FUSE, IDENTITY, NOT_A_NUMBER
 from pigtail.job.ask import Ask
 from pigtail.job.document import Function
+from pigtail.language import tr
 from pigtail.model.probed import touch_of
 
 TIMEOUT_MS = 3000
@@ -95,25 +96,30 @@ class ScpiMeter:
         except (pyvisa.errors.Error, OSError, ValueError) as error:
             self.close()
             raise MeterError(
-                f"no meter answers at {address.text()} ({_reason(error)}); "
-                "check that it is on, its cable, its address and how its lines end"
+                tr(
+                    "no meter answers at {text} ({reason}); check that it is on, its cable, its address and how its lines end",
+                    text=address.text(),
+                    reason=_reason(error),
+                )
             ) from error
 
     def read(self, request: Ask) -> float:
         """One reading [unit of its function]; inf beyond the meter's range. Raises MeterError."""
         if request.in_series and request.against:
-            raise MeterError("an ammeter between two points is a dead short; read current in series with one")
+            raise MeterError(
+                tr("an ammeter between two points is a dead short; read current in series with one")
+            )
         if request.function is Function.LOOK:
-            raise MeterError("a meter does not look; see what feeds the host, and type it")
+            raise MeterError(tr("a meter does not look; see what feeds the host, and type it"))
         with self._trouble():
             if self.stand_in:
                 self._prepare(request)
             elif request.function is Function.HEARD:
-                raise MeterError("a meter does not listen; choose what you heard")
+                raise MeterError(tr("a meter does not listen; choose what you heard"))
             value = self._value(request.function)
             if math.isnan(value):
                 raise MeterError(
-                    "the meter answers that what it read is no number; choose its range and read again"
+                    tr("the meter answers that what it read is no number; choose its range and read again")
                 )
             if self.stand_in and value == NOT_A_NUMBER:
                 self._no_reading()
@@ -135,7 +141,10 @@ class ScpiMeter:
         other = INSTEAD.get(function)
         if other is None or other in self._lacks:
             raise NotOfferedError(
-                f"this meter takes no command for {function.value}; read it with another and type it"
+                tr(
+                    "this meter takes no command for {value}; read it with another and type it",
+                    value=tr(function.value),
+                )
             )
         return self._value(other)
 
@@ -162,7 +171,7 @@ class ScpiMeter:
             if following == last or abs(following - last) <= AGREES * abs(following) + NEAR[request.function]:
                 return following
             last = following
-        raise MeterError("the reading does not settle; hold the probes still, or choose another function")
+        raise MeterError(tr("the reading does not settle; hold the probes still, or choose another function"))
 
     def catalog(self) -> tuple[tuple[int, str, str], ...]:
         """The points of a stand-in: channel, id, name."""
@@ -178,7 +187,9 @@ class ScpiMeter:
             points[1] = points[0]
         missing = [p for p in points if p not in self._channels]
         if missing:
-            raise MeterError(f"the stand-in has no point “{missing[0]}”; open the job that belongs to it")
+            raise MeterError(
+                tr("the stand-in has no point “{value}”; open the job that belongs to it", value=missing[0])
+            )
         red, black = (self._channels[p] for p in points)
         spot = touch_of(request)
         commands = (
@@ -193,16 +204,18 @@ class ScpiMeter:
         self._line.write(";:".join(commands))
         trouble = self._ask("SYST:ERR?")
         if not trouble.startswith(("+0", "0")):
-            raise MeterError(f"the stand-in refused ({trouble}); choose a point and state that it has")
+            raise MeterError(
+                tr("the stand-in refused ({trouble}); choose a point and state that it has", trouble=trouble)
+            )
 
     def _no_reading(self) -> None:
         """Tell why the stand-in gave no number; a fuse that went is put in anew. Raises MeterError."""
         trouble = self._ask("SYST:ERR?")
         if not trouble.startswith(f"+{FUSE}"):
-            raise MeterError(f"the stand-in gives no reading ({trouble}); read again")
+            raise MeterError(tr("the stand-in gives no reading ({trouble}); read again", trouble=trouble))
         self._line.write("HOST:FUSE")
         raise MeterError(
-            "a fuse blew: take off what is clipped across, or put more ohms there; a new one is in"
+            tr("a fuse blew: take off what is clipped across, or put more ohms there; a new one is in")
         )
 
     def _ask(self, command: str, most: int = MOST_ANSWER) -> str:
@@ -211,14 +224,14 @@ class ScpiMeter:
         found = self._line_of(most) if self.address.in_lines else self._message(most)
         text = found.decode("ascii", "replace").strip()
         if not text:
-            raise ValueError("its answer is empty")
+            raise ValueError(tr("its answer is empty"))
         return text
 
     def _message(self, most: int) -> bytes:
         """An answer whose end the line itself tells."""
         found, _status = self._line.visalib.read(self._line.session, most)
         if len(found) >= most:
-            raise ValueError(f"its answer is longer than {most:,} bytes")
+            raise ValueError(tr("its answer is longer than {most:,} bytes", most=most))
         return bytes(found)
 
     def _line_of(self, most: int) -> bytes:
@@ -226,11 +239,11 @@ class ScpiMeter:
         found, until, end = b"", time.monotonic() + ANSWER_S, self._end.encode()
         while not found.endswith(end):
             if self._stopped:
-                raise ValueError("it was left")
+                raise ValueError(tr("it was left"))
             if time.monotonic() > until:
-                raise ValueError("its answer does not end")
+                raise ValueError(tr("its answer does not end"))
             if len(found) >= most:
-                raise ValueError(f"its answer is longer than {most:,} bytes")
+                raise ValueError(tr("its answer is longer than {most:,} bytes", most=most))
             # one by one: more would be waited for without an end
             found += bytes(self._line.read_bytes(1))
         return found
@@ -245,7 +258,11 @@ class ScpiMeter:
             raise
         except (pyvisa.errors.Error, OSError, ValueError) as error:
             raise MeterError(
-                f"the meter at {self.address.text()} does not answer ({_reason(error)}); it is tried again at the next reading"
+                tr(
+                    "the meter at {text} does not answer ({reason}); it is tried again at the next reading",
+                    text=self.address.text(),
+                    reason=_reason(error),
+                )
             ) from error
 
     def stop(self) -> None:

@@ -21,6 +21,7 @@ from pigtail.job.file import migrate_states, migrated
 from pigtail.job.meters import meters
 from pigtail.job.record import Name, Note, Ref
 from pigtail.job.texts import check_texts, made_storable
+from pigtail.language import tr
 from pigtail.model.probed import Joint, Offset
 from pigtail.units.known import KnownError
 
@@ -60,25 +61,31 @@ def check_stand_in(stand_in: StandIn) -> None:
     check_networks(stand_in.true_job())
     check_texts(stand_in, "")
     if not 0 <= stand_in.seed < 2**63:
-        raise JobError("the seed is a whole number from nought", where="seed")
+        raise JobError(tr("the seed is a whole number from nought"), where="seed")
     for field, most in (("joints", MOST_JOINTS), ("offsets", MOST_JOINTS), ("faults", 100)):
         if len(getattr(stand_in, field)) > most:
-            raise JobError(f"there are more than {most:,}; leave some out", where=field)
+            raise JobError(tr("there are more than {most:,}; leave some out", most=most), where=field)
     if stand_in.meter not in meters():
-        raise JobError(f"there is no meter of this kind; give one of {', '.join(meters())}", where="meter")
+        raise JobError(
+            tr("there is no meter of this kind; give one of {listed}", listed=", ".join(meters())),
+            where="meter",
+        )
     papers = {t.id for t in stand_in.papers.host.terminals}
     truth = {t.id for t in stand_in.truth.terminals}
     if papers - truth:
         raise JobError(
-            f"the papers have a point “{sorted(papers - truth)[0]}” that the truth does not; add it to the truth",
+            tr(
+                "the papers have a point “{value}” that the truth does not; add it to the truth",
+                value=sorted(papers - truth)[0],
+            ),
             where="truth.terminals",
         )
     if {s.id for s in stand_in.papers.host.states} - {s.id for s in stand_in.truth.states}:
-        raise JobError("the papers have states that the truth does not", where="truth.states")
+        raise JobError(tr("the papers have states that the truth does not"), where="truth.states")
     joined: tuple[Joint | Offset, ...] = (*stand_in.joints, *stand_in.offsets)
     for at, joint in enumerate(joined):
         if not {joint.a, joint.b} <= truth | set(OUTSIDE) or joint.a == joint.b or not joint.ohm > 0:
-            raise JobError("a joint lies between two points and has a resistance", where=f"joints[{at}]")
+            raise JobError(tr("a joint lies between two points and has a resistance"), where=f"joints[{at}]")
 
 
 def decode(data: bytes) -> StandIn:
@@ -86,14 +93,18 @@ def decode(data: bytes) -> StandIn:
     try:
         raw = msgspec.json.decode(data)
         if not isinstance(raw, dict) or raw.get("format") != FORMAT:
-            raise JobError(f"this is no stand-in: its “format” is not “{FORMAT}”", where="format")
+            raise JobError(
+                tr("this is no stand-in: its “format” is not “{FORMAT}”", FORMAT=FORMAT), where="format"
+            )
         if raw.get("version") != VERSION:
-            raise JobError(f"only version {VERSION} of a stand-in is read", where="version")
+            raise JobError(
+                tr("only version {VERSION} of a stand-in is read", VERSION=VERSION), where="version"
+            )
         papers = raw.get("papers")
         if isinstance(papers, dict) and isinstance(papers.get("version", 1), int):
             if papers.get("version", 1) > JOB_VERSION:
                 raise JobError(
-                    "the papers are of a newer version; use a newer Pigtail", where="papers.version"
+                    tr("the papers are of a newer version; use a newer Pigtail"), where="papers.version"
                 )
             raw["papers"] = migrated(papers, papers.get("version", 1))
         if isinstance(raw.get("truth"), dict):
@@ -107,7 +118,9 @@ def decode(data: bytes) -> StandIn:
         KnownError,
         RecursionError,
     ) as error:
-        raise JobError(f"this is no stand-in ({str(error)[:200]}); mend it in a text editor") from error
+        raise JobError(
+            tr("this is no stand-in ({value}); mend it in a text editor", value=str(error)[:200])
+        ) from error
     return stand_in
 
 

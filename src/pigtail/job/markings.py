@@ -15,6 +15,7 @@ import msgspec
 from msgspec.structs import replace
 
 from pigtail.job.document import SupplyIn
+from pigtail.language import said, tr
 from pigtail.units.known import Basis, Known
 
 TABLE = Path(__file__).parent / "data" / "markings.toml"
@@ -49,16 +50,27 @@ class Decoded(msgspec.Struct, frozen=True):
     def sentence(self) -> str:
         """What it means for a board that has it."""
         f = self.family
-        return (
-            f"{self.marking} ({f.words}): {abs(self.volts):g} V{' below its ground' if self.volts < 0 else ''}, up to {f.amperes:g} A; "
-            f"a board with it wants {self.lowest_input:g} to {f.highest:g} V at that pin, or {abs(self.volts):g} V behind it"
+        volts = (
+            tr("{volts:g} V below its ground", volts=-self.volts) if self.volts < 0 else f"{self.volts:g} V"
+        )
+        return tr(
+            "{marking} ({family}): {volts}, up to {amperes:g} A; a board with it wants {lowest:g} to {highest:g} V at that pin, or "
+            "{behind:g} V behind it",
+            marking=self.marking,
+            family=f.words,
+            volts=volts,
+            amperes=f.amperes,
+            lowest=self.lowest_input,
+            highest=f.highest,
+            behind=abs(self.volts),
         )
 
 
 @cache
 def _table() -> dict[str, dict[str, RegulatorFamily]]:
     return msgspec.convert(
-        tomllib.loads(TABLE.read_text(encoding="utf-8")), dict[str, dict[str, RegulatorFamily]]
+        said("markings.toml", tomllib.loads(TABLE.read_text(encoding="utf-8"))),
+        dict[str, dict[str, RegulatorFamily]],
     )
 
 
@@ -89,6 +101,6 @@ def behind(pin: SupplyIn) -> SupplyIn:
     if found is None or found.volts < 0:
         return pin
     low, usual, high = (found.volts + d for d in found.family.dropout)
-    source, most = f"the {found.marking} behind it", found.family.highest
+    source, most = tr("the {marking} behind it", marking=found.marking), found.family.highest
     least = Known(nominal=usual, low=low, high=high, unit="V", basis=Basis.DOCUMENTED, source=source)
     return replace(pin, minimum=least, maximum=Known.of(most, "V", Basis.DOCUMENTED, source=source))

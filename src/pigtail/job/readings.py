@@ -217,7 +217,9 @@ def _as_mains_moves(job: Job, rail: Rail, value: Known) -> Known:
     if job.host.supply is SupplyClass.BATTERY and value.nominal > 0:
         least = papers.low if papers is not None and not held else EMPTY * value.nominal
         return msgspec.structs.replace(
-            value, low=min(value.low, least), source=f"{value.source}, until the battery is empty"
+            value,
+            low=min(value.low, least),
+            source=tr("{source}, until the battery is empty", source=value.source),
         )
     if held or job.host.supply not in MOVED_BY_MAINS:
         return value

@@ -9,6 +9,7 @@ import msgspec
 from msgspec.structs import replace
 
 from pigtail.job.errors import JobError
+from pigtail.language import tr
 from pigtail.units.storable import UNSTORABLE, storable
 from pigtail.units.store import Store
 
@@ -56,11 +57,13 @@ def check_texts(item: Any, where: str) -> None:
         for text in value if isinstance(value, tuple) else (value,):
             if len(text) > most:
                 raise JobError(
-                    f"the text is longer than {most:,} characters; shorten it", where=_at(where, field)
+                    tr("the text is longer than {most:,} characters; shorten it", most=most),
+                    where=_at(where, field),
                 )
             if not (text.isascii() and text.isprintable()) and UNSTORABLE.search(text):
                 raise UnstorableError(
-                    "the text holds characters that no file can hold; type it anew", where=_at(where, field)
+                    tr("the text holds characters that no file can hold; type it anew"),
+                    where=_at(where, field),
                 )
     for field in inner:
         value = getattr(item, field)

@@ -92,20 +92,21 @@ def trn(one: str, many: str, count: int, /, **values: Any) -> str:
 TABLES: dict[str, tuple[str, ...]] = {
     "adapters.toml": ("name", "summary"),
     "bodies.toml": ("words",),
-    "control.toml": ("title", "short", "good_for", "catch", "words"),
+    "control.toml": ("title", "short", "good_for", "catch", "words", "menu", "remedy", "rule"),
     "faults.toml": ("says",),
     "findings.toml": ("says", "why", "settle"),
     "fittings.toml": ("name",),
     "glossary.toml": ("*",),
     "hosts.toml": ("name",),
     "judgements.toml": ("good", "watch", "fix", "unknown", "why"),
+    "markings.toml": ("words",),
     "meaning.toml": ("means", "not_now", "look"),
     "meters.toml": ("name",),
     "modules.toml": ("name", "summary"),
     "shapes.toml": ("words",),
     "steps.toml": ("says", "look", "back", "heed", "why"),
     "taps.toml": ("words", "says", "tamed", "criteria"),
-    "topologies.toml": ("title", "short", "good_for", "catch", "words"),
+    "topologies.toml": ("title", "short", "good_for", "catch", "words", "menu", "remedy", "rule"),
     "words.toml": ("*",),
 }
 

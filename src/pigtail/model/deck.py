@@ -42,6 +42,7 @@ from pigtail.job.quantities import (
 )
 from pigtail.job.windings import as_known, unknown_of, winding_of
 from pigtail.job.wiring import addresses_of, return_address, supply_links
+from pigtail.language import tr
 from pigtail.model import names, subjects
 from pigtail.model.average import Average
 from pigtail.model.cascade import Network, link_ports, networks, section_inputs
@@ -72,7 +73,7 @@ WHOLE, USUAL_LEAST_V = 0.8, 1.0
 def conductor_input(job: Job, link: Link, join: Join) -> Input:
     """Length of the wire on a port as an input."""
     subject = subjects.wire(link.id, join.port)
-    words = f"{link.name}: length of its wire to {job.label(join.terminal)}"
+    words = tr("{link}: length of its wire to {point}", link=link.name, point=job.label(join.terminal))
     return Input(
         subject.parameter("length"), words, join.conductor.length, LENGTH_PLAUSIBLE_M, subject, "length"
     )
@@ -468,7 +469,9 @@ class Deck:
         """What a rectifier gives at rest while its winding is live, as values of its subcircuit."""
         average = self.averages[network.element]
         volts, ohm = network.parameter("vrest"), network.parameter("rrest")
-        told = words = f"{link.name}: what its {network.shape.short} gives on average"
+        told = words = tr(
+            "{link}: what its {network} gives on average", link=link.name, network=network.shape.short
+        )
         winding = winding_of(self.job, link)
         subject, field = network.subject, "vrest"
         if average.volts is None and winding is not None:
@@ -476,7 +479,9 @@ class Deck:
             told = f"{winding.name}: {next(q.words for q in WINDING_QUANTITIES if q.field == field)}"
         self.inputs.append(Input(volts, told, average.volts, average.plausible, subject, field))
         self.inputs.append(
-            Input(ohm, f"{words}: its slope", average.ohm, (0.1, 50.0), network.subject, "rrest")
+            Input(
+                ohm, tr("{what}: its slope", what=words), average.ohm, (0.1, 50.0), network.subject, "rrest"
+            )
         )
         there = f"{subjects.winding(winding.id).parameter()}__present" if winding else "0"
         self.switches.setdefault("averaged", 1.0)

@@ -37,6 +37,7 @@ from pigtail.job.energy import Winding
 from pigtail.job.quantities import Quantity, beside, quantities
 from pigtail.job.readings import plain, standing
 from pigtail.job.wiring import return_address, star_address
+from pigtail.language import tr
 from pigtail.model import names, subjects
 from pigtail.model.estimate import Input
 
@@ -129,7 +130,8 @@ def level_inputs(job: Job, address: str) -> dict[str, Input]:
     return {
         s.state: Input(
             f"{subject.parameter('level')}__in__{names.encoded(s.state)}",
-            f"{job.label(address)}: level while “{called.get(s.state, s.state)}”", s.level, level.plausible, subject, "level",
+            tr("{point}: level while “{state}”", point=job.label(address), state=called.get(s.state, s.state)),
+            s.level, level.plausible, subject, "level",
         )
         for s in terminal.per_state
     }  # fmt: skip

@@ -12,6 +12,8 @@ import time
 from collections.abc import Callable
 from typing import ParamSpec, TypeVar
 
+from pigtail.language import tr
+
 P = ParamSpec("P")
 R = TypeVar("R")
 SERVICE = "pigtail.service.server"
@@ -103,7 +105,9 @@ class Helper:
                 finally:
                     self._since = 0.0
             else:
-                raise HelperLostError("the studies' process ended unexpectedly; undo the last edit and go on")
+                raise HelperLostError(
+                    tr("the studies' process ended unexpectedly; undo the last edit and go on")
+                )
         if fine:
             found: R = answer
             return found

@@ -5,6 +5,8 @@ dBV is referred to 1 V rms; dBu to the voltage that gives 1 mW in 600 Ω, 0.7746
 
 import math
 
+from pigtail.language import tr
+
 DBU_REFERENCE_V = math.sqrt(0.6)
 
 
@@ -15,7 +17,7 @@ def db(ratio: float) -> float:
     -6.02
     """
     if ratio < 0:
-        raise ValueError(f"a level needs a ratio of zero or more, not {ratio!r}")
+        raise ValueError(tr("a level needs a ratio of zero or more, not {ratio}", ratio=ratio))
     return 20.0 * math.log10(ratio) if ratio else -math.inf
 
 
@@ -50,5 +52,5 @@ def from_dbm(level_dbm: float, ohm: float) -> float:
     0.7746
     """
     if ohm < 0:
-        raise ValueError(f"an impedance is zero or more, not {ohm!r}")
+        raise ValueError(tr("an impedance is zero or more, not {ohm}", ohm=ohm))
     return math.sqrt(1e-3 * 10.0 ** (level_dbm / 10.0) * ohm)

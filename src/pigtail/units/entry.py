@@ -12,6 +12,7 @@ import math
 import re
 from typing import NamedTuple
 
+from pigtail.language import tr
 from pigtail.units.decibels import from_db, from_dbm, from_dbu, from_dbv
 from pigtail.units.known import Basis, Known
 
@@ -127,7 +128,20 @@ class UnreadableError(ValueError):
         example = nearest or EXAMPLES.get(unit, f"10 {unit}")
         why = f": {reason}" if reason else ""
         super().__init__(
-            f"“{shown}” cannot be read as a value{f' in {unit}' if unit else ''}{why}; write {example}"
+            tr(
+                "“{text}” cannot be read as a value in {unit}{why}; write {example}",
+                text=shown,
+                unit=unit,
+                why=why,
+                example=example,
+            )
+            if unit
+            else tr(
+                "“{text}” cannot be read as a value{why}; write {example}",
+                text=shown,
+                why=why,
+                example=example,
+            )
         )
         self.text, self.unit, self.reason, self.nearest = text, unit, reason, nearest
 
@@ -197,18 +211,27 @@ def _feet(found: re.Match[str]) -> float:
 def _strange_reason(tail: str, unit: str) -> str:
     """Why a tail does not fit a unit, where that can be said."""
     if unit == "V" and tail.lower().startswith("db"):
-        return "decibels against what is not said" if tail.lower() == "db" else f"{tail} is no voltage"
+        return (
+            tr("decibels against what is not said")
+            if tail.lower() == "db"
+            else tr("{tail} is no voltage", tail=tail)
+        )
     if unit in ("A", "F", "V", "s") and tail[:1] == "M":
-        return f"{tail[:1]} is mega, m is milli"
+        return tr("{value} is mega, m is milli", value=tail[:1])
     if unit == "Hz" and tail[:1] == "m":
-        return "m is milli, M is mega"
-    return f"“{tail}” is no unit of this value" if tail and len(tail) < 12 else ""
+        return tr("m is milli, M is mega")
+    return tr("“{tail}” is no unit of this value", tail=tail) if tail and len(tail) < 12 else ""
+
+
+def _either(figures: str) -> str:
+    """A level in the two ways that it may be meant."""
+    return tr("{figures}dBV (against 1 V) or {figures}dBu (against 0.775 V)", figures=figures)
 
 
 def _nearest(text: str, unit: str, tail: str) -> str:
     """The nearest form that can be read; empty where none is plain."""
     if tail.lower() == "db" and unit == "V":
-        return f"{text.strip()}V (against 1 V) or {text.strip()[:-2]}dBu (against 0.775 V)"
+        return _either(text.strip()[:-2])
     for swapped in (tail[:1].swapcase() + tail[1:], tail.swapcase()):
         if tail and _tail_exponent(swapped, unit) is not None:
             return text.strip().removesuffix(tail) + swapped
@@ -234,7 +257,7 @@ def _parted(text: str, unit: str) -> UnreadableError | None:
     return UnreadableError(
         text,
         unit,
-        "thousands are parted by nothing or a space here",
+        tr("thousands are parted by nothing or a space here"),
         f"{plain}{text[len(found[0]) :]}".strip(),
     )
 
@@ -251,11 +274,11 @@ def told(text: str, unit: str, volts: Volts = Volts.ANY) -> _One:
         return _One(_finite(_scaled(float(f"{sign}{whole}.{rest}"), exponent), text, unit), letter + tail)
     if unit == "Ω" and re.fullmatch(r"[+-]?\d+E\d+(?:\s*(?:Ω|ohms?))?", stripped):
         first, second = stripped.split("E")
-        raise UnreadableError(text, unit, "E may be a point or a power of ten", f"{first}R{second}")
+        raise UnreadableError(text, unit, tr("E may be a point or a power of ten"), f"{first}R{second}")
     if unit == "m" and (feet := _FEET.fullmatch(stripped)):
         return _One(_feet(feet), "ft in")
     if about := _ABOUT.fullmatch(stripped):
-        raise UnreadableError(text, unit, "how far about is not said", f"{about[1]} ±10 %")
+        raise UnreadableError(text, unit, tr("how far about is not said"), f"{about[1]} ±10 %")
     if (several := _parted(stripped, unit)) is not None:
         raise several
     plain = _NUMBER.fullmatch(stripped)
@@ -286,9 +309,11 @@ def _in_unit(text: str, number: float, tail: str, unit: str, volts: Volts) -> _O
         return _One(number / 100.0, tail)
     exponent = _tail_exponent(tail, unit)
     if exponent is None:
-        reason = "m may be milli or minutes" if unit == "s" and tail == "m" else _strange_reason(tail, unit)
+        reason = (
+            tr("m may be milli or minutes") if unit == "s" and tail == "m" else _strange_reason(tail, unit)
+        )
         raise UnreadableError(
-            text, unit, reason, _nearest(text, unit, tail) if tail != "m" else "5 ms or 5 min"
+            text, unit, reason, _nearest(text, unit, tail) if tail != "m" else tr("5 ms or 5 min")
         )
     return _One(_finite(_scaled(number, exponent) / peak, text, unit), tail, peak=peak != 1.0)
 
@@ -304,10 +329,14 @@ def _peak(text: str, word: str, unit: str, volts: Volts) -> float:
         kind = "dc" if word == "dc" else "ac"
     if volts is Volts.DC and kind != "dc":
         raise UnreadableError(
-            text, unit, "a steady voltage is asked for" if unit == "V" else "a steady current is asked for"
+            text,
+            unit,
+            tr("a steady voltage is asked for") if unit == "V" else tr("a steady current is asked for"),
         )
     if volts in (Volts.RMS, Volts.PEAK_TO_PEAK) and kind == "dc":
-        raise UnreadableError(text, unit, "an alternating one is asked for", "the r.m.s. value of the signal")
+        raise UnreadableError(
+            text, unit, tr("an alternating one is asked for"), tr("the r.m.s. value of the signal")
+        )
     if volts is Volts.PEAK_TO_PEAK:
         return {"pp": 1.0, "pk": 0.5}.get(kind, 1 / PEAKS["pp"])
     return PEAKS.get(kind, 1.0)
@@ -318,7 +347,7 @@ def _level(text: str, number: float, kind: str, rest: str, volts: Volts) -> _One
     if not -300 <= number <= 300:
         raise UnreadableError(text, "V")
     if volts is Volts.DC:
-        raise UnreadableError(text, "V", "a steady voltage is asked for, which has no level in decibels")
+        raise UnreadableError(text, "V", tr("a steady voltage is asked for, which has no level in decibels"))
     whole = 1.0 if volts is not Volts.PEAK_TO_PEAK else PEAKS["pp"]
     if kind.lower() != "dbm":
         if kind == "dBv":
@@ -326,8 +355,8 @@ def _level(text: str, number: float, kind: str, rest: str, volts: Volts) -> _One
             raise UnreadableError(
                 text,
                 "V",
-                "dBv is read in two ways",
-                f"{shown} dBV (against 1 V) or {shown} dBu (against 0.775 V)",
+                tr("dBv is read in two ways"),
+                _either(f"{shown} "),
             )
         if rest:
             raise UnreadableError(text, "V")
@@ -336,7 +365,7 @@ def _level(text: str, number: float, kind: str, rest: str, volts: Volts) -> _One
     into = re.fullmatch(r"(?:@|into|in|at|/|,|\()?\s*(.+?)\)?", rest) if rest else None
     if into is None:
         raise UnreadableError(
-            text, "V", "power is a voltage only across an impedance", f"{number:g} dBm into 600 Ω"
+            text, "V", tr("power is a voltage only across an impedance"), f"{number:g} dBm into 600 Ω"
         )
     return _One(from_dbm(number, parse_quantity(into[1], "Ω")) * whole, "dBm", level=True, peak=True)
 
@@ -366,7 +395,9 @@ def parse_known(text: str, unit: str, basis: Basis, source: str = "", sort: Sort
         if error.text == shown:
             raise UnreadableError(text, unit, error.reason, error.nearest) from None
         reason = error.reason or (
-            f"“{error.text}” is no value" if error.text.strip() else "a part of it is missing"
+            tr("“{text}” is no value", text=error.text)
+            if error.text.strip()
+            else tr("a part of it is missing")
         )
         raise UnreadableError(text, unit, reason) from None
     if strange:
@@ -396,21 +427,21 @@ def _bounded(text: str, unit: str, sort: Sort) -> _Spread | None:
         return None
     inner = found[1] or found[2]
     if _AT_LEAST.fullmatch(inner) or _AT_MOST.fullmatch(inner):
-        raise UnreadableError(text, unit, "it has two limits")
+        raise UnreadableError(text, unit, tr("it has two limits"))
     known = parse_known(inner, unit, Basis.TYPICAL, sort=sort._replace(limit=True))
     if sort.limit:
         return (known.low, known.nominal, known.high), True
     if known.spread > 0:
-        raise UnreadableError(text, unit, "it has both a limit and a spread")
+        raise UnreadableError(text, unit, tr("it has both a limit and a spread"))
     end = known.nominal
     if sort.signed:
         if least or end < 0:
             raise UnreadableError(
-                text, unit, "it may lie on either side of nought", f"{format(end, 'g')} .. … {unit}"
+                text, unit, tr("it may lie on either side of nought"), f"{format(end, 'g')} .. … {unit}"
             )
         return (-end, 0.0, end), True
     if end <= 0:
-        raise UnreadableError(text, unit, "such a limit lies above nought")
+        raise UnreadableError(text, unit, tr("such a limit lies above nought"))
     return ((end, end, end * OPEN_END) if least else (end / OPEN_END, end, end)), True
 
 
@@ -432,7 +463,7 @@ def _range(text: str, unit: str, sort: Sort) -> _Spread | None:
     if not low <= nominal <= high:
         bare = told(ends[0], unit, sort.volts).value if not tail_of(ends[0]) else math.inf
         nearest = f"{ends[0]} {unit} .. {ends[-1]}" if bare < high and len(ends) == 2 else ""
-        raise UnreadableError(text, unit, "its ends are the wrong way round", nearest)
+        raise UnreadableError(text, unit, tr("its ends are the wrong way round"), nearest)
     return (low, nominal, high), any(v.peak for v in values)
 
 
@@ -481,7 +512,7 @@ def _half(one: _One, number: str, tail: str, text: str, unit: str, sort: Sort) -
     else:
         down = up = told(f"{number} {tail or (one.tail if unit == 'm' else '')}", unit, sort.volts).value
     if down < 0 or up < 0:
-        raise UnreadableError(text, unit, "a tolerance is not below nought")
+        raise UnreadableError(text, unit, tr("a tolerance is not below nought"))
     return down, up
 
 
@@ -505,7 +536,7 @@ def parse_gauge(text: str) -> float:
     area = re.fullmatch(r"(\d*[.,]?\d+)\s*(?:mm²|mm2|mm\^2|sqmm|sq mm|qmm)", shown, re.IGNORECASE)
     if area:
         if not 1e-3 <= number_of(area[1]) <= 100:
-            raise UnreadableError(text, "", "no such wire", "0.22 mm² or 24 AWG")
+            raise UnreadableError(text, "", tr("no such wire"), "0.22 mm² or 24 AWG")
         diameter = math.sqrt(4.0 * number_of(area[1]) / math.pi)
         return 36.0 - 39.0 * math.log(diameter / 0.127, 92.0)
     gauge = re.fullmatch(r"(?:awg|#)?\s*(\d{1,2})\s*(?:awg|ga)?", shown, re.IGNORECASE)

@@ -8,6 +8,8 @@ from typing import Annotated
 
 import msgspec
 
+from pigtail.language import tr
+
 
 class Basis(enum.Enum):
     """What a value rests on, the strongest first."""
@@ -56,10 +58,15 @@ class Known(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     def __post_init__(self) -> None:
         numbers = (self.nominal, self.low, self.high)
         if not all(math.isfinite(n) for n in numbers):
-            raise KnownError("a value and its spread must be finite numbers", *numbers)
+            raise KnownError(tr("a value and its spread must be finite numbers"), *numbers)
         if not self.low <= self.nominal <= self.high:
             raise KnownError(
-                f"the spread {self.low:g} to {self.high:g} does not hold its own value {self.nominal:g}",
+                tr(
+                    "the spread {low:g} to {high:g} does not hold its own value {nominal:g}",
+                    low=self.low,
+                    high=self.high,
+                    nominal=self.nominal,
+                ),
                 *numbers,
             )
         for name, number in zip(("nominal", "low", "high"), numbers, strict=True):

@@ -10,6 +10,8 @@ import math
 from bisect import bisect_left
 from functools import cache
 
+from pigtail.language import tr
+
 E24 = (1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0,
        3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2, 9.1)  # fmt: skip
 
@@ -28,7 +30,9 @@ def decade(series: str) -> tuple[float, ...]:
     if series in ("E48", "E96"):
         count = int(series[1:])
         return tuple(round(10 ** (i / count), 2) for i in range(count))
-    raise ValueError(f"{series!r} is not a preferred series; use E3, E6, E12, E24, E48 or E96")
+    raise ValueError(
+        tr("{series} is not a preferred series; use E3, E6, E12, E24, E48 or E96", series=series)
+    )
 
 
 @cache
@@ -43,7 +47,7 @@ def members(series: str, low: float, high: float) -> tuple[float, ...]:
 
 def _place(value: float, series: str) -> int:
     if not (value > 0 and math.isfinite(value)):
-        raise ValueError(f"preferred values are positive numbers, not {value!r}")
+        raise ValueError(tr("preferred values are positive numbers, not {value}", value=value))
     run = _run(series)
     above = min(bisect_left(run, value), len(run) - 1)
     below = max(above - 1, 0)
