@@ -9,6 +9,8 @@ import re
 import string
 import subprocess
 import sys
+import tomllib
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -17,7 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import pigtail.language as spoken
-from pigtail.language import LANGUAGES, chosen, of_desk, said, tr, trn
+from pigtail.language import LANGUAGES, TABLES, chosen, of_desk, said, tr, trn
 from tools import words
 
 OTHERS = [code for code in LANGUAGES if code != "en"]
@@ -240,3 +242,59 @@ def test_another_language_changes_words_and_nothing_else() -> None:
             assert not re.search(r"\b(the|is|with|while|where|from)\b", own)
         else:
             assert german[key] == value
+
+
+#: Fields of tables that hold keys, netlists and names of enumerations; these are said where they are shown, if at all.
+NO_WORDS = {
+    "acts", "default", "does", "domain", "files", "keeps", "lacks", "netlist", "place", "plus", "pulls", "role", "school", "sketch", "supply",
+    "traits", "trait", "way", "when", "wire",
+}  # fmt: skip
+#: Tables of the model that no one reads.
+INNER = {"devices.toml", "models.toml"}
+
+
+def _texts(table: object, path: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], str]]:
+    """Each text of a table with the fields that lead to it."""
+    if isinstance(table, dict):
+        for key, value in table.items():
+            yield from _texts(value, (*path, key))
+    elif isinstance(table, list):
+        for value in table:
+            yield from _texts(value, path)
+    elif isinstance(table, str):
+        yield path, table
+
+
+def test_no_words_of_a_table_go_past_the_catalogue() -> None:
+    """Two words in a row, in a field that is not said: menus and remedies were left in English so."""
+    left = [
+        f"{file.name} {'.'.join(path)}: {text[:60]}"
+        for file in sorted(words.SOURCE.rglob("*.toml"))
+        if file.name not in INNER
+        for path, text in _texts(tomllib.loads(file.read_text(encoding="utf-8")))
+        if "*" not in TABLES.get(file.name, ())
+        and not NO_WORDS.union(TABLES.get(file.name, ())).intersection(path)
+        and re.search(r"[a-z]{2,} [a-z]{2,}", text)
+    ]
+    assert left == []
+
+
+@pytest.mark.parametrize("code", OTHERS)
+def test_a_refusal_is_said(code: str) -> None:
+    """What is typed wrongly, and a meter that does not answer, are told in the language that is spoken."""
+    told = "from pigtail.units.entry import *\ntry: parse_quantity('5 dBv', 'V')\nexcept UnreadableError as e: print(e)\n"
+    told += "from pigtail.bench.address import *\nprint(words_of(ConnectionRefusedError(), 1))"
+    said = [
+        subprocess.run(
+            [sys.executable, "-c", told],
+            env=os.environ | {"PIGTAIL_LANGUAGE": c},
+            capture_output=True,
+            text=True,
+            check=True,
+        ).stdout
+        for c in ("en", code)
+    ]
+    for english, other in zip(said[0].splitlines(), said[1].splitlines(), strict=True):
+        assert english
+        assert other
+        assert english != other

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from pigtail.catalogue.topologies import Does, does, those, topology
 from pigtail.desktop.fields import fill_combo
+from pigtail.desktop.labels import OneLine
 from pigtail.desktop.stations.base import Station
 from pigtail.desktop.stations.control.course import CourseView
 from pigtail.desktop.stations.control.dialogs import (
@@ -73,7 +74,7 @@ class ControlStation(Station):
         super().__init__()
         self.table, self.paths, self.facts = StateTable(), Paths(), ControlFacts()
         self.network, self.course, self.found = SketchStrip(), CourseView(), ControlsBoard()
-        self.hint = QLabel(HINT)
+        self.hint = OneLine(HINT)
         self.hint.setObjectName("dim")
         self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.line = QComboBox()
