@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from asking import answered
 from pigtail.catalogue.kinds import host_kinds, make_host
-from pigtail.edits.host import add_connector, set_point, set_role, set_trait
+from pigtail.edits.host import add_connector, set_point, set_role, set_trait, take_class
 from pigtail.edits.readings import log_reading
 from pigtail.edits.values import new_job
 from pigtail.job.ask import in_words
@@ -295,6 +295,18 @@ def test_a_supply_holds_under_a_load_and_a_line_drops(loaded: float, kind: PinCl
     )
     assert sweep(job, "J1")[0].kind is kind
     assert sweep(job, "J1")[0].settle is None
+
+
+def test_the_star_on_the_connector_is_not_read_against_itself() -> None:
+    """Both probes on one point read nought whatever is there; without any return nothing is asked before there is one."""
+    bare = add_connector(new_job("x", Host(name="x", states=STATES)), "J1", 2)
+    for row in sweep(bare, "J1"):
+        assert row.kind is PinClass.UNKNOWN
+        assert row.settle is None
+    one, other = sweep(take_class(bare, "host.j1_1", "return", ()), "J1")
+    assert (one.kind, one.settle) == (PinClass.RETURN, None)
+    assert other.settle is not None
+    assert (other.settle.point, other.settle.against) == ("host.j1_2", "host.j1_1")
 
 
 # -- candidates ----------------------------------------------------------------------------------------------

@@ -79,6 +79,12 @@ def _row(job: Job, terminal: AnyTerminal) -> PinRow:
     against = return_address(job, address) or star_address(job)
     if against == address:
         against = star_address(job)
+    if against == address:  # red and black on one point would read nothing but nought
+        words = tr("what the other pins are read against")
+        return PinRow(address, terminal.place.position, {}, PinClass.RETURN, words)
+    if not against:
+        words = tr("nothing to read it against: make one pin or the shield a return first")
+        return PinRow(address, terminal.place.position, {}, PinClass.UNKNOWN, words)
     readings = log_of(job).touching(address)
     volts = {
         r.state: r.value.nominal

@@ -16,7 +16,7 @@ from pigtail.desktop.wrapping import Wrapping
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change
 from pigtail.edits.readings import log_reading
-from pigtail.job.document import Function, Job
+from pigtail.job.document import Function, Job, Return
 from pigtail.job.errors import JobError
 from pigtail.job.reading_import import value_of
 from pigtail.job.wiring import return_address, star_address
@@ -155,6 +155,9 @@ class SweepTable(QWidget):
         against = return_address(self._job, address)
         if not against or against == address:
             against = star_address(self._job)
+        if against == address:
+            self.refused.emit(tr("the other pins are read against this one; type into their cells"))
+            return
         if not against:
             self.refused.emit(tr("the host has no return yet: make one pin or the shield a return first"))
             return
@@ -199,6 +202,9 @@ class SweepTable(QWidget):
         role = ROLE_OF.get(row.kind) if row is not None else None
         if row is None or role is None:
             self.refused.emit(tr("choose a pin that is classed; an unknown one has no role to take"))
+            return
+        if role == "return" and self._job is not None and isinstance(self._job.terminal(row.address), Return):
+            self.refused.emit(tr("this pin is a return already; choose another"))
             return
         self.edited.emit(
             Change(
