@@ -8,7 +8,16 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QVBoxLayout
+from PyQt6.QtWidgets import (
+    QBoxLayout,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+)
 
 from pigtail.catalogue.topologies import Does, Topology, converters, does, first, those, topologies, topology
 from pigtail.desktop.fields import fill_combo
@@ -114,9 +123,15 @@ class PowerStation(Station):
                 self.labels.append(label)
                 row.addWidget(label)
             row.addWidget(combo, share)
-        row.addWidget(self.figures)
-        row.addWidget(self.found.seek)
-        row.addWidget(self.found.ways)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(5)
+        for button in (self.figures, self.found.seek, self.found.ways):
+            buttons.addWidget(button)
+        buttons.addStretch(0)
+        self.head = QBoxLayout(QBoxLayout.Direction.LeftToRight)
+        self.head.setSpacing(5)
+        self.head.addLayout(row, 1)
+        self.head.addLayout(buttons)
         self.pictures = QHBoxLayout()
         self.pictures.setSpacing(8)
         self.pictures.addWidget(self.course, 3)
@@ -124,7 +139,7 @@ class PowerStation(Station):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(6)
-        layout.addLayout(row)
+        layout.addLayout(self.head)
         layout.addWidget(self.picture)
         layout.addLayout(self.pictures, 1)
         layout.addWidget(self.network)
@@ -146,8 +161,9 @@ class PowerStation(Station):
         self.strip.take_less(low)
         narrow = self.width() < NARROW_PX
         for label in self.labels:
-            label.setVisible(not narrow and self.rectifier.isHidden())
-        self.figures.setText("…" if narrow else tr("Change…"))
+            label.setVisible(self.rectifier.isHidden() or narrow)
+        down, across = QBoxLayout.Direction.TopToBottom, QBoxLayout.Direction.LeftToRight
+        self.head.setDirection(down if narrow else across)
         self.found.name_seek(tr("Find…") if narrow else tr("Find supplies"))
         self.pictures.setStretch(0, 1 if narrow else 3)
         self.pictures.setStretch(1, 1 if narrow else 2)
