@@ -93,12 +93,13 @@ def say(
     """Write text into a rectangle, cut with an ellipsis where it does not fit."""
     painter.setFont(theme.font(px, bold=bold))
     painter.setPen(color or theme.current().color(use))
-    if wrap:
-        painter.drawText(rect, int(align) | int(Qt.TextFlag.TextWordWrap), text)
-        return
     mode = Qt.TextElideMode.ElideMiddle if middle else Qt.TextElideMode.ElideRight
-    shown = painter.fontMetrics().elidedText(text, mode, max(int(rect.width()), 0))
-    painter.drawText(rect, int(align), shown)
+    room, elided = max(int(rect.width()), 0), painter.fontMetrics().elidedText
+    if wrap:  # a word that is longer than a line is cut at its end, not at both
+        shown = " ".join(elided(word, mode, room) for word in text.split(" "))
+        painter.drawText(rect, int(align) | int(Qt.TextFlag.TextWordWrap), shown)
+        return
+    painter.drawText(rect, int(align), elided(text, mode, room))
 
 
 def say_over(
