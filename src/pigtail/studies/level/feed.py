@@ -200,7 +200,7 @@ class Feed:
             else np.abs(self.transfer(self.nominal, np.append(hertz, REFERENCE_HZ)))[0]
         )
         rungs = (
-            Rung("e.m.f.", found["emf"]),
+            Rung(tr("e.m.f."), found["emf"]),
             Rung(tr("output pin"), found["pin"]),
             *(
                 Rung(
