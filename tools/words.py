@@ -36,8 +36,8 @@ ELSEWHERE = ("pigtail.studies.findings", "pigtail.studies.survey.sweep", "pigtai
 #: The same words give the same bytes, whenever they are written.
 NO_DATE = datetime(2000, 1, 1, tzinfo=UTC)
 #: What is said has a word in it; the codes of findings, and what only holds a place, are not said.
-WORD = re.compile(r"[^\W\d_]{2,}")
-CODE = re.compile(r"[a-z]+\.[a-z_{}]+|\W*(\{[A-Za-z_]+\}\W*)+")
+WORD = re.compile(r"[^\W\d_]{2,}|(?:[^\W\d_]\.){2}")
+CODE = re.compile(r"[a-z]{2,}\.[a-z_{}]+|\W*(\{[A-Za-z_]+\}\W*)+")
 
 
 def messages() -> dict[str | tuple[str, str], list[tuple[str, int]]]:
