@@ -11,7 +11,7 @@ import ezdxf
 import pytest
 from pypdf import PdfReader
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QComboBox, QLineEdit, QPushButton, QScrollArea, QWidget
 from tests.desktop.conftest import Bench
 from tests.desktop.test_journey import take_remedies
 
@@ -328,11 +328,36 @@ def test_a_large_board_shows_its_progress_and_can_be_stopped(bench: Bench) -> No
 PAGES = ("page_wiring", "page_board", "page_panel", "page_loom", "page_hold")
 
 
+def scrolled_to(widget: QWidget) -> None:
+    """Scroll the page of a widget to it, where it has one that scrolls."""
+    around = widget.parentWidget()
+    while around is not None:
+        if isinstance(around, QScrollArea):
+            around.ensureWidgetVisible(widget)
+        around = around.parentWidget()
+
+
+def test_tab_scrolls_a_low_page_to_what_it_reaches(bench: Bench) -> None:
+    """The Panel page of a low window is longer than it: the keyboard never works on what is not seen."""
+    bench.open_demo("larkmoor")
+    bench.window.resize(1024, 640)
+    station = build(bench, "page_panel")
+    bench.window.activateWindow()
+    off, photo = bench.find(QComboBox, "panel_off"), bench.find(QComboBox, "panel_photo")
+    off.setFocus()
+    before = photo.mapTo(station, photo.rect().center()).y()
+    bench.qtbot.keyClick(off, Qt.Key.Key_Tab)
+    bench.settle()
+    assert bench.window.focusWidget() is photo
+    assert before > station.height()  # it was not seen
+    assert station.rect().contains(photo.mapTo(station, photo.rect().center()))
+
+
 @pytest.mark.one_of(2)
 @pytest.mark.parametrize("page", PAGES)
 def test_every_page_can_be_worked_by_keys_and_nothing_is_cut_off(bench: Bench, page: str) -> None:
     """At 1024 × 700 too: each control is named, takes the keyboard, and lies in the station with its words whole."""
-    from PyQt6.QtWidgets import QAbstractButton, QTableView, QWidget
+    from PyQt6.QtWidgets import QAbstractButton, QTableView
 
     bench.open_demo("larkmoor")
     bench.window.resize(1024, 700)
@@ -347,6 +372,7 @@ def test_every_page_can_be_worked_by_keys_and_nothing_is_cut_off(bench: Bench, p
     for widget in shown:
         assert widget.accessibleName(), widget.objectName()
         assert widget.focusPolicy() & Qt.FocusPolicy.TabFocus, widget.accessibleName()
+        scrolled_to(widget)
         centre = widget.mapTo(station, widget.rect().center())
         assert station.rect().contains(centre), widget.accessibleName()
         if isinstance(widget, QPushButton):

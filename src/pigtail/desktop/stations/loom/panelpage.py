@@ -46,7 +46,7 @@ _FIELDS = (
 )
 HINT = tr("Millimetres. Drag a rectangle over what is there; choose a fitting and click where it should go.")
 #: The least height the picture of the panel is useful at [px]; a window with less scrolls.
-VIEW_HEIGHT = 170
+VIEW_HEIGHT = 150
 NOWHERE = tr("It fits nowhere on this panel: another fitting, another side, or a box of its own.")
 
 
