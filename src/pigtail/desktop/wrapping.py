@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt
 from PyQt6.QtWidgets import (
+    QButtonGroup,
     QFrame,
     QLabel,
     QLayout,
@@ -98,12 +99,38 @@ class Wrapping(QLayout):
         return y - self.spacing() - rect.y()
 
 
+def row_of(*items: QWidget | str) -> Wrapping:
+    """A row of words and widgets; words stay in one line with the widget they name."""
+    row = Wrapping()
+    for k, item in enumerate(items):
+        if isinstance(item, str):
+            label = QLabel(item)
+            following = next((w for w in items[k + 1 :] if isinstance(w, QWidget)), None)
+            if following is not None:
+                label.setBuddy(following)
+            row.addWidget(label)
+        else:
+            row.addWidget(item)
+    return row
+
+
 def add_buttons(row: QLayout, given: Iterable[tuple[str, str, Callable[[], None]]]) -> None:
     """Put buttons into a row: their words, their name and what each does."""
     for words, name, run in given:
         button = QPushButton(words)
         button.setObjectName(name)
         button.clicked.connect(lambda _c, run=run: run())
+        row.addWidget(button)
+
+
+def add_choices(row: QLayout, group: QButtonGroup, given: Iterable[tuple[str, str, str]]) -> None:
+    """Put buttons of which one is on into a row and their group, from nought: words, name and what a screen reader calls each."""
+    for number, (words, name, called) in enumerate(given):
+        button = QPushButton(words)
+        button.setObjectName(name)
+        button.setCheckable(True)
+        button.setAccessibleName(called)
+        group.addButton(button, number)
         row.addWidget(button)
 
 

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QVBoxLayout
 
 from pigtail.desktop.stations.options import SubjectBoard, button
 from pigtail.desktop.tables import Cell
-from pigtail.desktop.wrapping import Wrapping
+from pigtail.desktop.wrapping import row_of
 from pigtail.edits.change import FeedChange
 from pigtail.edits.plan import put_networks
 from pigtail.job.document import Job
@@ -74,9 +74,7 @@ class Found(SubjectBoard):
         self.stock = button(tr("My parts…"), "my_parts", tr("List the parts that you have"))
         self.match.clicked.connect(lambda: self.match_wanted.emit(self._job, self._of))
         self.stock.clicked.connect(self.stock_wanted)
-        row = Wrapping()
-        for widget in (self.seek, self.parts, self.stock, self.ways, self.match):
-            row.addWidget(widget)
+        row = row_of(self.seek, self.parts, self.stock, self.ways, self.match)
         layout = self.layout()
         assert isinstance(layout, QVBoxLayout)
         layout.insertLayout(0, row)

@@ -8,10 +8,11 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from pigtail.desktop.drawing import DrawingView
-from pigtail.desktop.stations.loom.parts import choice, of_enum, row_of, show_choice
+from pigtail.desktop.stations.loom.parts import choice, of_enum, show_choice
 from pigtail.desktop.stations.options import by_steps
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
 from pigtail.desktop.wants import Answer
+from pigtail.desktop.wrapping import row_of
 from pigtail.edits.build import set_board_kind
 from pigtail.edits.change import Change
 from pigtail.job.build import BoardKind

@@ -9,8 +9,9 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from pigtail.desktop.fields import fill_combo
-from pigtail.desktop.stations.loom.parts import YES_NO, MmField, choice, of_enum, row_of, show_choice
+from pigtail.desktop.stations.loom.parts import YES_NO, MmField, choice, of_enum, show_choice
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.desktop.wrapping import row_of
 from pigtail.edits.build import set_colour, set_mounting, set_shakes
 from pigtail.edits.change import Change
 from pigtail.job.build import BOARD, CELL, Fixing, Metal, Mounting

@@ -8,8 +8,9 @@ from functools import partial
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from pigtail.desktop.stations.loom.parts import choice, of_enum, row_of, show_choice
+from pigtail.desktop.stations.loom.parts import choice, of_enum, show_choice
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
+from pigtail.desktop.wrapping import row_of
 from pigtail.edits.build import set_copies, set_service
 from pigtail.edits.change import Change
 from pigtail.edits.links import set_conductor

@@ -16,9 +16,9 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QSizePolicy, QWidget
 from pigtail.catalogue.fittings import fitting_kinds
 from pigtail.desktop.drawing import DrawingView
 from pigtail.desktop.stations.loom.paneltables import PanelTables
-from pigtail.desktop.stations.loom.parts import YES_NO, MmField, choice, of_enum, read_mm, row_of, show_choice
+from pigtail.desktop.stations.loom.parts import YES_NO, MmField, choice, of_enum, read_mm, show_choice
 from pigtail.desktop.wants import Answer, Shown
-from pigtail.desktop.wrapping import scrolled_layout
+from pigtail.desktop.wrapping import row_of, scrolled_layout
 from pigtail.drawing.shapes import Drawing
 from pigtail.edits.build import (
     change_panel,

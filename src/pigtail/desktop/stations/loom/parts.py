@@ -1,4 +1,4 @@
-"""What the pages of Build share: fields of millimetres, choices with "not said", rows of labelled fields."""
+"""What the pages of Build share: fields of millimetres, choices with "not said"."""
 
 from __future__ import annotations
 
@@ -6,9 +6,8 @@ import enum
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QComboBox, QLineEdit
 
-from pigtail.desktop.wrapping import Wrapping
 from pigtail.language import tr
 from pigtail.units import UnreadableError, parse_quantity
 
@@ -91,18 +90,3 @@ def of_enum(kind: type[enum.Enum]) -> list[tuple[str, Any]]:
 def show_choice(combo: QComboBox, value: Any) -> None:
     """Show what is chosen."""
     combo.setCurrentIndex(max(next((k for k in range(combo.count()) if combo.itemData(k) == value), 0), 0))
-
-
-def row_of(*items: QWidget | str) -> Wrapping:
-    """A row of words and widgets; words stay in one line with the widget they name."""
-    row = Wrapping()
-    for k, item in enumerate(items):
-        if isinstance(item, str):
-            label = QLabel(item)
-            following = next((w for w in items[k + 1 :] if isinstance(w, QWidget)), None)
-            if following is not None:
-                label.setBuddy(following)
-            row.addWidget(label)
-        else:
-            row.addWidget(item)
-    return row

@@ -15,7 +15,7 @@ from pigtail.desktop.stations.loom.loompage import LoomPage
 from pigtail.desktop.stations.loom.panelpage import PanelPage
 from pigtail.desktop.stations.loom.wiringpage import WiringPage
 from pigtail.desktop.wants import Answer, Paper
-from pigtail.desktop.wrapping import Wrapping
+from pigtail.desktop.wrapping import Wrapping, add_choices
 from pigtail.job.document import Job
 from pigtail.language import tr
 from pigtail.service import services
@@ -47,16 +47,12 @@ class BuildStation(Station):
         pages: tuple[WiringPage | BoardPage | PanelPage | LoomPage | HoldPage, ...] = (
             self.wiring, self.board, self.panel, self.loom, self.hold,
         )  # fmt: skip
-        for number, (page, (words, name)) in enumerate(zip(pages, PAGES, strict=True)):
+        for page in pages:
             page.edited.connect(self.edited)
             page.refused.connect(self.refused)
             self.pages.addWidget(page)
-            button = QPushButton(words)
-            button.setObjectName(name)
-            button.setCheckable(True)
-            button.setAccessibleName(tr("Page: {words}", words=words))
-            self.chooser.addButton(button, number)
-            self._row.addWidget(button)
+        named = ((words, name, tr("Page: {words}", words=words)) for words, name in PAGES)
+        add_choices(self._row, self.chooser, named)
         self.board.wants.connect(self.wants)
         self.panel.wants.connect(self.wants)
         self.chooser.idClicked.connect(self.turn_to)

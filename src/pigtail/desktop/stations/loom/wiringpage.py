@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QComboBox, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from pigtail.desktop.drawing import DrawingView
 from pigtail.desktop.fields import fill_combo
-from pigtail.desktop.stations.loom.parts import choice, of_enum, row_of, show_choice
+from pigtail.desktop.stations.loom.parts import choice, of_enum, show_choice
+from pigtail.desktop.wrapping import row_of
 from pigtail.drawing.shapes import Drawing
 from pigtail.edits.change import Change
 from pigtail.edits.links import set_conductor
@@ -147,40 +148,23 @@ class WiringPage(QWidget):
             self.twist.setText(wire.twist)
 
     def _set(self, field: str, value: Any) -> None:
-        wire = self.wires[self.picked - 1]
         words = value.value if isinstance(value, Relief) else f"AWG {value}" if field == "gauge" else value
-        changes: dict[str, Any] = {field: value}
-        edit = partial(set_conductor, link_id=wire.link, port=wire.port, **changes)
-        self.edited.emit(
-            Change(
-                tr(
-                    "wire {picked}, {function}: {words}",
-                    picked=self.picked,
-                    function=wire.function,
-                    words=words,
-                ),
-                edit,
-            )
-        )
+        self._change(words, **{field: value})
 
     def _set_screen(self, value: ScreenAt | None) -> None:
+        if value is None:
+            self._change(tr("no screen"), screened=False)
+        else:
+            self._change(tr("screen {value}", value=value.value), screened=True, screen=value)
+
+    def _change(self, words: str, **changes: Any) -> None:
+        """Change the wire that is picked, told in the log by words."""
         wire = self.wires[self.picked - 1]
-        changes: dict[str, Any] = {"screened": value is not None}
-        if value is not None:
-            changes["screen"] = value
-        words = tr("no screen") if value is None else tr("screen {value}", value=value.value)
-        edit = partial(set_conductor, link_id=wire.link, port=wire.port, **changes)
-        self.edited.emit(
-            Change(
-                tr(
-                    "wire {picked}, {function}: {words}",
-                    picked=self.picked,
-                    function=wire.function,
-                    words=words,
-                ),
-                edit,
-            )
+        told = tr(
+            "wire {picked}, {function}: {words}", picked=self.picked, function=wire.function, words=words
         )
+        edit = partial(set_conductor, link_id=wire.link, port=wire.port, **changes)
+        self.edited.emit(Change(told, edit))
 
     def _twisted(self) -> None:
         text = self.twist.text().strip()

@@ -12,7 +12,7 @@ from pigtail.desktop.probing import now
 from pigtail.desktop.stations.loom.parts import choice, of_enum
 from pigtail.desktop.tables import Cell, RowsModel, make_table
 from pigtail.desktop.wants import Answer
-from pigtail.desktop.wrapping import Wrapping
+from pigtail.desktop.wrapping import Wrapping, add_choices
 from pigtail.edits.change import Change
 from pigtail.edits.record import note, spend, strike_entry
 from pigtail.job.document import Job
@@ -70,13 +70,8 @@ class RecordPage(QWidget):
         self._lines: tuple[RecordLine, ...] = ()
         self.chooser = QButtonGroup(self)
         choose = Wrapping()
-        for number, (words, key, _, _) in enumerate(TABLES):
-            button = QPushButton(words)
-            button.setObjectName(f"record_{key}")
-            button.setCheckable(True)
-            button.setAccessibleName(tr("Table: {words}", words=words))
-            self.chooser.addButton(button, number)
-            choose.addWidget(button)
+        named = ((words, f"record_{key}", tr("Table: {words}", words=words)) for words, key, _, _ in TABLES)
+        add_choices(choose, self.chooser, named)
         self.chooser.idClicked.connect(self.turn_to)
         self.models = [RowsModel(columns) for _, _, columns, _ in TABLES]
         self.views = [

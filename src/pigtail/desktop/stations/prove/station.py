@@ -19,7 +19,7 @@ from pigtail.desktop.stations.prove.recordpage import RecordPage
 from pigtail.desktop.stations.prove.runpage import RunPage
 from pigtail.desktop.stations.prove.workpage import WorkPage
 from pigtail.desktop.wants import AtBench, Leave, Paper
-from pigtail.desktop.wrapping import Wrapping
+from pigtail.desktop.wrapping import Wrapping, add_choices
 from pigtail.language import tr
 from pigtail.studies.prove.found import ProveFound
 
@@ -53,16 +53,12 @@ class ProveStation(Station):
         self.chooser = QButtonGroup(self)
         row = Wrapping()
         pages: tuple[RunPage | RecordPage | WorkPage, ...] = (self.run, self.back, self.record, self.work)
-        for number, (page, (words, name, _)) in enumerate(zip(pages, PAGES, strict=True)):
+        for page in pages:
             page.edited.connect(self.edited)
             page.refused.connect(self.refused)
             self.pages.addWidget(page)
-            button = QPushButton(words)
-            button.setObjectName(name)
-            button.setCheckable(True)
-            button.setAccessibleName(tr("Page: {words}", words=words))
-            self.chooser.addButton(button, number)
-            row.addWidget(button)
+        named = ((words, name, tr("Page: {words}", words=words)) for words, name, _ in PAGES)
+        add_choices(row, self.chooser, named)
         for page in (self.run, self.back, self.record):
             page.wants.connect(self.wants)
         for run in (self.run, self.back):

@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from pigtail.desktop.stations.loom.parts import YES_NO, choice, of_enum, row_of, show_choice
+from pigtail.desktop.stations.loom.parts import YES_NO, choice, of_enum, show_choice
 from pigtail.desktop.stations.prove.recordpage import read_money
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
-from pigtail.desktop.wrapping import Wrapping
+from pigtail.desktop.wrapping import Wrapping, row_of
 from pigtail.edits.change import Change
 from pigtail.edits.record import free_work_id, put_alteration, put_cover, put_sound, remove_work, set_money
 from pigtail.job.document import Job

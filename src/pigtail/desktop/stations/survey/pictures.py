@@ -15,7 +15,7 @@ from pigtail.desktop.beside import keep_beside
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.stations.survey.photoboard import PhotoBoard
 from pigtail.desktop.wants import Looked, Shown
-from pigtail.desktop.wrapping import Wrapping
+from pigtail.desktop.wrapping import row_of
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change
 from pigtail.job.document import HOST, Job, Picture
@@ -54,9 +54,7 @@ class Pictures(QWidget):
         self.add.setObjectName("add_picture")
         self.remove = QPushButton(tr("Take out"))
         self.remove.setObjectName("remove_picture")
-        row = Wrapping()
-        for item in (self.list, self.add, self.remove, self.does, self.point):
-            row.addWidget(item)
+        row = row_of(self.list, self.add, self.remove, self.does, self.point)
         self.hint = QLabel(
             tr(
                 "Wheel: zoom. Drag: move. Click a pin: its point on the bench strip. Keys: arrows and Enter, N, + and −."

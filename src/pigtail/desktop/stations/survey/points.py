@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
@@ -13,7 +13,7 @@ from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.tables import Cell, RowsModel, lay_out_page, make_table, set_widths
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change, Edit
-from pigtail.job.document import HOST, AnyTerminal, Channel, Job, Pin, State, Trait, Use, Way
+from pigtail.job.document import HOST, AnyTerminal, Channel, Job, Pin, Stage, State, Trait, Use, Way
 from pigtail.job.errors import EditError, JobError
 from pigtail.job.places import Pad, Place
 from pigtail.job.roles import role_of
@@ -253,13 +253,17 @@ def _pad_of(text: str) -> Pad:
     )
 
 
-def _stage(job: Job, text: str) -> str:
+def _id_of(things: Iterable[Stage | AnyTerminal], text: str) -> str | None:
+    """The id of the one that a text names by its id or its name; "" for an empty text, None where there is none."""
     lowered = text.strip().lower()
-    for stage in job.host.stages:
-        if lowered in (stage.id, stage.name.lower()):
-            return stage.id
-    if not lowered:
-        return ""
+    found = next((t.id for t in things if lowered in (t.id, t.name.lower())), None)
+    return found if found is not None or lowered else ""
+
+
+def _stage(job: Job, text: str) -> str:
+    found = _id_of(job.host.stages, text)
+    if found is not None:
+        return found
     raise EditError(
         tr(
             "there is no stage “{text}”; write one of {listed}",
@@ -271,12 +275,9 @@ def _stage(job: Job, text: str) -> str:
 
 
 def _point_id(terminals: Sequence[AnyTerminal], text: str) -> str:
-    lowered = text.strip().lower()
-    for terminal in terminals:
-        if lowered in (terminal.id, terminal.name.lower()):
-            return terminal.id
-    if not lowered:
-        return ""
+    found = _id_of(terminals, text)
+    if found is not None:
+        return found
     raise EditError(tr("there is no point “{text}”", text=text), value=text)
 
 

@@ -12,7 +12,7 @@ from pigtail.desktop import ask
 from pigtail.desktop.fields import fill_combo
 from pigtail.desktop.probing import now
 from pigtail.desktop.tables import Cell, RowsModel, make_table, set_widths
-from pigtail.desktop.wrapping import Wrapping
+from pigtail.desktop.wrapping import row_of
 from pigtail.edits import host as host_edits
 from pigtail.edits.change import Change
 from pigtail.edits.readings import log_reading
@@ -69,11 +69,7 @@ class SweepTable(QWidget):
         self._job: Job | None = None
         self._rows: tuple = ()  # type: ignore[type-arg]
         self._states = 0
-        top = Wrapping()
-        which = QLabel(tr("Connector"))
-        which.setBuddy(self.connector)
-        for widget in (which, self.connector, self.add, self.accept, self.settle):
-            top.addWidget(widget)
+        top = row_of(tr("Connector"), self.connector, self.add, self.accept, self.settle)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addLayout(top)
